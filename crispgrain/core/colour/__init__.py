@@ -1,0 +1,1 @@
+"""Colour spaces, transfer curves and ICC profiles."""

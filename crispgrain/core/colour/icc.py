@@ -1,0 +1,137 @@
+"""ICC profiles: written by us from chromaticities, applied by LittleCMS.
+
+LittleCMS builds profiles too, but cannot name them; a lab reads the name.
+"""
+
+from __future__ import annotations
+
+import struct
+from functools import cache
+
+import imagecodecs
+import numpy as np
+from numpy.typing import NDArray
+
+from .spaces import (
+    ICC_D50_XYZ,
+    OUTPUT_SPACES,
+    SRGB,
+    WORKING,
+    Array,
+    RGBSpace,
+    adaptation,
+    to_xyz,
+    white_xyz,
+)
+
+PROFILE_NAMES = tuple(OUTPUT_SPACES)
+
+
+def _s15(*values: float) -> bytes:
+    return b"".join(struct.pack(">i", round(v * 65536)) for v in values)
+
+
+def _xyz(values: NDArray[np.float64]) -> bytes:
+    return b"XYZ \0\0\0\0" + _s15(*values)
+
+
+def _text(words: str) -> bytes:
+    encoded = words.encode("utf-16-be")
+    return b"mluc\0\0\0\0" + struct.pack(">II2s2sII", 1, 12, b"en", b"US", len(encoded), 28) + encoded
+
+
+def _curve(parameters: tuple[float, ...]) -> bytes:
+    kind = {1: 0, 5: 3}[len(parameters)]
+    return b"para\0\0\0\0" + struct.pack(">HH", kind, 0) + _s15(*parameters)
+
+
+def build_profile(space: RGBSpace) -> bytes:
+    """A version 4 matrix/curve display profile (ICC.1:2010, clause 8.3.2)."""
+    adapt = adaptation(white_xyz(space.white), ICC_D50_XYZ)
+    columns = adapt @ to_xyz(space)
+    curve = _curve(space.curve)
+    tags = {
+        b"desc": _text(space.name),
+        b"cprt": _text("Made by Crisp Grain. No copyright is claimed."),
+        b"wtpt": _xyz(ICC_D50_XYZ),
+        b"chad": b"sf32\0\0\0\0" + _s15(*adapt.ravel()),
+        b"rXYZ": _xyz(columns[:, 0]),
+        b"gXYZ": _xyz(columns[:, 1]),
+        b"bXYZ": _xyz(columns[:, 2]),
+        b"rTRC": curve,
+        b"gTRC": curve,
+        b"bTRC": curve,
+    }
+    table, body, places = b"", b"", {}
+    start = 128 + 4 + 12 * len(tags)
+    for name, data in tags.items():
+        if data not in places:
+            places[data] = start + len(body)
+            body += data + b"\0" * (-len(data) % 4)
+        table += name + struct.pack(">II", places[data], len(data))
+    header = struct.pack(
+        ">I4sI4s4s4s6H4s4sI4sIQI",
+        start + len(body), b"lcms", 0x04300000, b"mntr", b"RGB ", b"XYZ ",
+        2026, 1, 1, 0, 0, 0, b"acsp", b"\0" * 4, 0, b"\0" * 4, 0, 0, 0,
+    )  # fmt: skip
+    header += _s15(*ICC_D50_XYZ) + b"\0" * 48
+    return header + struct.pack(">I", len(tags)) + table + body
+
+
+@cache
+def profile(space_id: str) -> bytes:
+    """The profile of an output space (``srgb``, ``adobe-rgb``, ``display-p3``, ``prophoto``).
+
+    Raises
+    ------
+    KeyError
+        For any other name.
+    """
+    return build_profile(OUTPUT_SPACES[space_id])
+
+
+@cache
+def working_profile() -> bytes:
+    return build_profile(WORKING)
+
+
+def colour_space(icc: bytes) -> str:
+    """Four-letter colour space of a profile: ``RGB``, ``GRAY``, ``CMYK``, ``Lab`` ... ('' if unreadable)."""
+    return icc[16:20].decode("ascii", "replace").strip() if len(icc) > 128 and icc[36:40] == b"acsp" else ""
+
+
+def _transform(pixels: NDArray, source: bytes, target: bytes, dtype: str, space: str = "rgb") -> NDArray:
+    return imagecodecs.cms_transform(
+        np.ascontiguousarray(pixels), source, target, colorspace=space, outcolorspace="rgb", outdtype=dtype,
+        intent=imagecodecs.CMS.INTENT.RELATIVE_COLORIMETRIC,
+    )  # fmt: skip
+
+
+def to_working(stored: NDArray, icc: bytes) -> Array:
+    """Stored RGB values (uint8, uint16 or float32, H x W x 3) to the working space by LittleCMS."""
+    return _transform(stored, icc, working_profile(), "float32")
+
+
+def from_working(pixels: Array, icc: bytes, bits: int) -> NDArray:
+    """Working space to stored values of 8 or 16 bits in a profile, clipped at output only."""
+    dtype = {8: "uint8", 16: "uint16"}[bits]
+    # Rounding is ours: LittleCMS would quantise 8-bit output of floats through 16 bits.
+    encoded = _transform(pixels, working_profile(), icc, "float32")
+    return quantise(encoded, dtype)
+
+
+def quantise(encoded: Array, dtype: str) -> NDArray:
+    """Encoded values 0..1 to whole numbers of ``dtype``, rounded half up, clipped."""
+    top = np.iinfo(dtype).max
+    return (np.clip(encoded, 0, 1) * np.float32(top) + np.float32(0.5)).astype(dtype)
+
+
+def other_to_rgb16(stored: NDArray, icc: bytes, space: str, target: bytes) -> NDArray[np.uint16]:
+    """CMYK (H x W x 4) or grey (H x W) values with their profile to 16-bit RGB in ``target``."""
+    return _transform(stored, icc, target, "uint16", space)
+
+
+@cache
+def linear_srgb_profile() -> bytes:
+    """What floating-point files without a profile hold by common practice, no source: linear light."""
+    return build_profile(RGBSpace("srgb-linear", "Linear sRGB", SRGB.primaries, SRGB.white, (1.0,)))

@@ -1,0 +1,149 @@
+"""RGB spaces as data, the matrices between them, and the transfer curves."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[np.float32]
+
+D65 = (0.3127, 0.3290)
+D50 = (0.3457, 0.3585)
+# The profile connection space's white as rounded by ICC.1:2010, 7.2.16.
+ICC_D50_XYZ = np.array([0.9642, 1.0, 0.8249])
+
+# Bradford cone responses, as used by the ICC 'chad' tag (ICC.1:2010, annex E).
+BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
+
+
+@dataclass(frozen=True)
+class RGBSpace:
+    """An additive RGB space: chromaticities (CIE 1931 x, y) and a transfer curve.
+
+    ``curve`` holds ICC parametric curve parameters (type 3: g, a, b, c, d; or a
+    lone gamma), which take encoded values to linear ones.
+    """
+
+    id: str
+    name: str
+    primaries: tuple[tuple[float, float], tuple[float, float], tuple[float, float]]
+    white: tuple[float, float]
+    curve: tuple[float, ...]
+
+
+SRGB_CURVE = (2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045)
+
+REC2020_LINEAR = RGBSpace(
+    "rec2020-linear", "Linear Rec. 2020", ((0.708, 0.292), (0.170, 0.797), (0.131, 0.046)), D65, (1.0,)
+)
+# IEC 61966-2-1.
+SRGB = RGBSpace("srgb", "sRGB", ((0.64, 0.33), (0.30, 0.60), (0.15, 0.06)), D65, SRGB_CURVE)
+# Chromaticities and gamma 2 + 51/256 of Adobe RGB (1998), hence "compatible".
+ADOBE_RGB = RGBSpace(
+    "adobe-rgb",
+    "Compatible with Adobe RGB (1998)",
+    ((0.64, 0.33), (0.21, 0.71), (0.15, 0.06)),
+    D65,
+    (563 / 256,),
+)
+# SMPTE EG 432-1 primaries with the white and curve of sRGB.
+DISPLAY_P3 = RGBSpace(
+    "display-p3", "Display P3", ((0.680, 0.320), (0.265, 0.690), (0.150, 0.060)), D65, SRGB_CURVE
+)
+# ISO 22028-2 (ROMM RGB): gamma 1.8 with a linear toe below 16 * 1/512.
+PROPHOTO = RGBSpace(
+    "prophoto",
+    "ROMM RGB (ProPhoto, ISO 22028-2)",
+    ((0.7347, 0.2653), (0.1596, 0.8404), (0.0366, 0.0001)),
+    D50,
+    (1.8, 1.0, 0.0, 1 / 16, 16 / 512),
+)
+OUTPUT_SPACES: dict[str, RGBSpace] = {s.id: s for s in (SRGB, ADOBE_RGB, DISPLAY_P3, PROPHOTO)}
+
+
+def white_xyz(xy: tuple[float, float]) -> NDArray[np.float64]:
+    """XYZ (Y = 1) of a chromaticity."""
+    x, y = xy
+    return np.array([x / y, 1.0, (1 - x - y) / y])
+
+
+def to_xyz(space: RGBSpace) -> NDArray[np.float64]:
+    """3 x 3 matrix from linear RGB to CIE XYZ relative to the space's own white.
+
+    The construction of SMPTE RP 177-1993.
+    """
+    columns = np.stack([white_xyz(p) for p in space.primaries], axis=1)
+    scale = np.linalg.solve(columns, white_xyz(space.white))
+    return columns * scale
+
+
+def adaptation(source: NDArray[np.float64], target: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Bradford adaptation matrix between two whites given as XYZ."""
+    gain = (BRADFORD @ target) / (BRADFORD @ source)
+    return np.linalg.inv(BRADFORD) @ np.diag(gain) @ BRADFORD
+
+
+def between(source: RGBSpace, target: RGBSpace) -> NDArray[np.float64]:
+    """3 x 3 matrix between two linear RGB spaces, white going to white."""
+    adapt = adaptation(white_xyz(source.white), white_xyz(target.white))
+    return np.linalg.inv(to_xyz(target)) @ adapt @ to_xyz(source)
+
+
+WORKING = REC2020_LINEAR
+WORKING_TO_SRGB = between(WORKING, SRGB).astype(np.float32)
+SRGB_TO_WORKING = between(SRGB, WORKING).astype(np.float32)
+WORKING_LUMINANCE = to_xyz(WORKING)[1].astype(np.float32)
+
+
+def apply_matrix(pixels: Array, matrix: NDArray[np.floating]) -> Array:
+    """Multiply every pixel (H x W x 3) by a 3 x 3 matrix.
+
+    Written out term by term, because a matrix product may round differently
+    for pictures of different size, and a tile must equal the whole picture.
+    """
+    m = matrix.astype(np.float32)
+    r, g, b = pixels[..., 0], pixels[..., 1], pixels[..., 2]
+    return np.stack([r * m[i, 0] + g * m[i, 1] + b * m[i, 2] for i in range(3)], axis=-1)
+
+
+def luminance(pixels: Array) -> Array:
+    """Relative luminance Y (H x W) of working-space pixels (H x W x 3)."""
+    k = WORKING_LUMINANCE
+    return pixels[..., 0] * k[0] + pixels[..., 1] * k[1] + pixels[..., 2] * k[2]
+
+
+def srgb_encode(linear: Array) -> Array:
+    """sRGB transfer curve (IEC 61966-2-1), continued as an odd function below 0."""
+    a = np.abs(linear)
+    curved = np.float32(1.055) * np.power(np.maximum(a, np.float32(1e-8)), np.float32(1 / 2.4)) - np.float32(0.055)
+    return np.copysign(np.where(a <= 0.0031308, a * np.float32(12.92), curved), linear).astype(np.float32)
+
+
+def srgb_decode(encoded: Array) -> Array:
+    """Inverse of :func:`srgb_encode`."""
+    a = np.abs(encoded)
+    curved = np.power((a + np.float32(0.055)) / np.float32(1.055), np.float32(2.4))
+    return np.copysign(np.where(a <= 0.04045, a / np.float32(12.92), curved), encoded).astype(np.float32)
+
+
+# Orthonormal, so that white noise of sigma s in R, G, B is white noise of sigma s in
+# each of the three: one luma axis and two colour-difference axes.
+OPPONENT = np.array(
+    [[1 / 3**0.5] * 3, [1 / 2**0.5, 0, -1 / 2**0.5], [1 / 6**0.5, -2 / 6**0.5, 1 / 6**0.5]], np.float32
+)
+
+
+def to_opponent(pixels: Array) -> Array:
+    """Working space to luma and two colour differences of sRGB-encoded values.
+
+    Cameras add noise before, and store pictures after, a curve much like sRGB's;
+    there the noise is nearest to even over the tones.
+    """
+    return apply_matrix(srgb_encode(apply_matrix(pixels, WORKING_TO_SRGB)), OPPONENT)
+
+
+def from_opponent(opponent: Array) -> Array:
+    """Inverse of :func:`to_opponent`."""
+    return apply_matrix(srgb_decode(apply_matrix(opponent, OPPONENT.T)), SRGB_TO_WORKING)

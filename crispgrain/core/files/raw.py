@@ -1,0 +1,110 @@
+"""Camera RAW and DNG through LibRaw: the mosaic itself, not LibRaw's rendering of it."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import rawpy
+from numpy.typing import NDArray
+
+from ..colour import icc
+from ..colour.spaces import SRGB, SRGB_TO_WORKING, WORKING, between, to_xyz
+from ..errors import ShotError
+from . import metadata
+from .source import Facts, PictureSource, RawSource
+
+# Quarter turns anticlockwise for LibRaw's flip code.
+QUARTER_TURNS = {0: 0, 3: 2, 5: 1, 6: 3}
+
+
+def read_raw(path: Path) -> RawSource | PictureSource:
+    """Read a RAW file.
+
+    Sensors without a 2 x 2 Bayer pattern are demosaiced by LibRaw and come back
+    as a linear picture, with a remark that says so.
+
+    Raises
+    ------
+    ShotError
+        If LibRaw cannot open or unpack the file.
+    """
+    facts = metadata.read_facts(path)
+    try:
+        with rawpy.imread(str(path)) as raw:
+            pattern = raw.raw_pattern
+            if pattern is None or pattern.shape != (2, 2) or raw.raw_type != rawpy.RawType.Flat:
+                return _demosaiced_by_libraw(raw, path, facts)
+            return _bayer(raw, path, facts)
+    except rawpy.LibRawFileUnsupportedError as error:
+        raise ShotError(path, "this is not a RAW file that LibRaw can read") from error
+    except rawpy.LibRawError as error:
+        raise ShotError(path, f"the RAW data is damaged or cut short (LibRaw says: {_words(error)})") from error
+
+
+def _words(error: Exception) -> str:
+    said = error.args[0] if error.args else error
+    return said.decode("ascii", "replace") if isinstance(said, bytes) else str(said)
+
+
+def _bayer(raw: rawpy.RawPy, path: Path, facts: Facts) -> RawSource:
+    sizes = raw.sizes
+    mosaic = raw.raw_image_visible
+    colours = raw.raw_colors_visible[:2, :2].astype(np.int64)
+    black = np.asarray(raw.black_level_per_channel, np.float32)[colours]
+    pattern = np.array(["RGBG".index(chr(c)) for c in raw.color_desc], np.int8)[colours]
+    height, width = (n // 2 * 2 for n in mosaic.shape)
+    if not height or not width:
+        raise ShotError(path, "the picture is smaller than one cell of the sensor's colour pattern")
+    turns = QUARTER_TURNS.get(sizes.flip, 0)
+    gains = np.asarray(raw.camera_whitebalance[:3], np.float32)
+    if not (gains[:3] > 0).all():
+        gains = np.asarray(raw.daylight_whitebalance[:3], np.float32)
+        facts = replace(facts, remarks=(*facts.remarks, "No white balance in the file: daylight is assumed."))
+    white = float(raw.camera_white_level_per_channel[1] if raw.camera_white_level_per_channel else raw.white_level)
+    return RawSource(
+        path=path,
+        # LibRaw frees its own memory when the file is closed: this must be a copy.
+        mosaic=np.rot90(mosaic[:height, :width], turns).copy(),
+        pattern=np.rot90(pattern, turns).copy(),
+        black=np.rot90(black, turns).copy(),
+        white=white,
+        white_balance=gains / gains[1],
+        camera_to_working=_to_working(raw),
+        noise_profile=metadata.noise_profile(path),
+        facts=facts,
+    )
+
+
+def camera_matrix(xyz_to_camera: NDArray[np.float64]) -> NDArray[np.float32]:
+    """White-balanced camera RGB to the working space from the DNG ColorMatrix (XYZ to camera, D65).
+
+    Rows are scaled so that equal camera values (after white balance) give white,
+    as in the DNG specification 1.6, chapter 6.
+    """
+    if not np.any(xyz_to_camera):
+        return np.eye(3, dtype=np.float32)
+    forward = xyz_to_camera @ to_xyz(WORKING)
+    return np.linalg.inv(forward / forward.sum(axis=1, keepdims=True)).astype(np.float32)
+
+
+def _to_working(raw: rawpy.RawPy) -> NDArray[np.float32]:
+    """LibRaw's own camera to sRGB matrix (from the file's ColorMatrix) if it has one, else its table's."""
+    to_srgb = np.asarray(raw.color_matrix, np.float64)[:, :3]
+    if np.any(to_srgb):
+        return (between(SRGB, WORKING) @ to_srgb).astype(np.float32)
+    return camera_matrix(np.asarray(raw.rgb_xyz_matrix[:3], np.float64))
+
+
+def _demosaiced_by_libraw(raw: rawpy.RawPy, path: Path, facts: Facts) -> PictureSource:
+    rgb = raw.postprocess(
+        use_camera_wb=True, no_auto_bright=True, output_bps=16, gamma=(1, 1), adjust_maximum_thr=0.0,
+        output_color=rawpy.ColorSpace.XYZ,
+    )  # fmt: skip
+    # LibRaw's XYZ has D65 for white; taken to linear sRGB primaries here, unclipped.
+    linear = rgb.astype(np.float32) / 65535 @ np.linalg.inv(to_xyz(SRGB)).T.astype(np.float32)
+    remark = "This sensor has no Bayer pattern: LibRaw demosaiced it, and it is treated as a finished picture."
+    return PictureSource(
+        path, linear @ SRGB_TO_WORKING.T, icc.working_profile(), facts=replace(facts, remarks=(*facts.remarks, remark))
+    )

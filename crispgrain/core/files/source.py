@@ -1,0 +1,100 @@
+"""A shot as read from disk: whole, in its stored form, with what its file says of it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..colour import icc as icc_profiles
+from ..colour.spaces import Array
+from ..geometry import Rect, Size
+
+
+@dataclass(frozen=True)
+class Facts:
+    """What the file says: camera, sensitivity, and remarks worth showing."""
+
+    camera: str = ""
+    iso: int | None = None
+    remarks: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class RawSource:
+    """A Bayer mosaic with its camera's constants.
+
+    Attributes
+    ----------
+    mosaic : uint16, H x W
+        Sensor values, upright, cropped to whole 2 x 2 cells.
+    pattern : int, 2 x 2
+        Colour of each place in a cell: 0 red, 1 green, 2 blue.
+    black : float, 2 x 2
+        Black level at each place in a cell, in sensor units.
+    white : float
+        Sensor value of saturation.
+    white_balance : float, 3
+        Gains for red, green, blue as shot; green is 1.
+    camera_to_working : 3 x 3
+        White-balanced camera RGB to the working space.
+    noise_profile : 3 x 2 or None
+        The file's (a, b) for red, green, blue: variance = a x signal + b with
+        signal 0..1 between black and white (DNG 1.4, NoiseProfile).
+    """
+
+    path: Path
+    mosaic: NDArray[np.uint16]
+    pattern: NDArray[np.int8]
+    black: NDArray[np.float32]
+    white: float
+    white_balance: NDArray[np.float32]
+    camera_to_working: NDArray[np.float32]
+    noise_profile: NDArray[np.float64] | None = None
+    facts: Facts = field(default_factory=Facts)
+    is_raw = True
+
+    @property
+    def size(self) -> Size:
+        return Size(*self.mosaic.shape)
+
+    def region(self, rect: Rect) -> Array:
+        """Linear sensor values (h x w), 0 at black and 1 at white; ``rect`` starts on an even row and column."""
+        black = np.tile(self.black, (rect.height // 2 + 1, rect.width // 2 + 1))[: rect.height, : rect.width]
+        scale = 1 / (np.float32(self.white) - black)
+        return (self.mosaic[rect.slices] - black) * scale
+
+
+@dataclass(frozen=True, eq=False)
+class PictureSource:
+    """A finished picture in its stored values.
+
+    Attributes
+    ----------
+    stored : uint8, uint16 or float32, H x W x 3
+        Upright RGB values, encoded as ``icc`` says.
+    icc : bytes
+        The profile of ``stored``.
+    grey : bool
+        The file had one channel.
+    """
+
+    path: Path
+    stored: NDArray
+    icc: bytes
+    grey: bool = False
+    facts: Facts = field(default_factory=Facts)
+    is_raw = False
+
+    @property
+    def size(self) -> Size:
+        return Size(*self.stored.shape[:2])
+
+    def region(self, rect: Rect) -> Array:
+        """Working-space pixels (h x w x 3) of a rectangle."""
+        return icc_profiles.to_working(self.stored[rect.slices], self.icc)
+
+
+Source = RawSource | PictureSource

@@ -1,0 +1,227 @@
+"""Measuring noise from pixels alone."""
+
+from __future__ import annotations
+
+from functools import cache
+
+import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
+from numpy.typing import NDArray
+
+from ..colour.spaces import OPPONENT, WORKING_TO_SRGB, Array, srgb_decode, to_opponent
+from ..files.source import PictureSource, RawSource
+from ..geometry import Rect, Size
+from .reading import Noise
+
+PATCH = 5
+STRIDE = 3
+BINS = 12
+LEAST_PATCHES = 800  # a 25 x 25 covariance of fewer says little
+SAMPLE_EDGE = 96
+SAMPLES = 120
+
+
+def sample_rects(size: Size, edge: int = SAMPLE_EDGE, count: int = SAMPLES) -> list[Rect]:
+    """Up to ``count`` squares spread evenly over a picture, starting on even rows and columns."""
+    if size.height * size.width <= edge * edge * count:
+        return [size.rect]
+    across = max(1, round((count * size.width / size.height) ** 0.5))
+    down = max(1, count // across)
+    return [
+        Rect(
+            int((size.height - edge) * (i + 0.5) / down) // 2 * 2,
+            int((size.width - edge) * (j + 0.5) / across) // 2 * 2,
+            edge,
+            edge,
+        ).intersect(size.rect)
+        for i in range(down)
+        for j in range(across)
+    ]
+
+
+def patches_of(plane: Array) -> Array:
+    """5 x 5 patches of a plane on a grid of 3, as rows of 25."""
+    if min(plane.shape) < PATCH:
+        return np.empty((0, PATCH * PATCH), np.float32)
+    return sliding_window_view(plane, (PATCH, PATCH))[::STRIDE, ::STRIDE].reshape(-1, PATCH * PATCH)
+
+
+def white_variance(patches: NDArray) -> float:
+    """Variance of white noise in patches (n x d) of a picture that is anything underneath.
+
+    Structure lives in the few large eigenvalues of the patches' covariance; the
+    rest scatter about the noise variance, of which they are told apart by their
+    mean being their median.
+
+    References
+    ----------
+    G. Chen, F. Zhu, P. A. Heng, "An efficient statistical method for image
+    noise level estimation", ICCV 2015.
+    """
+    # Without their means: patches sorted by tone have means that vary less than noise does.
+    level = patches.astype(np.float64) - patches.mean(axis=1, keepdims=True, dtype=np.float64)
+    values = np.linalg.eigvalsh(np.cov(level, rowvar=False))[1:]
+    for count in range(len(values), 0, -1):
+        mean = values[:count].mean()
+        if np.count_nonzero(values[:count] > mean) >= np.count_nonzero(values[:count] < mean):
+            return float(max(mean, 0.0))
+    return float(max(values[0], 0.0))
+
+
+def texture(patches: Array) -> Array:
+    """How much patches (n x 25) vary between their rows or columns: the larger variance of the two means."""
+    cells = patches.reshape(-1, PATCH, PATCH)
+    return np.maximum(cells.mean(axis=1).var(axis=1), cells.mean(axis=2).var(axis=1))
+
+
+@cache
+def _texture_of_noise() -> tuple[float, float, float, float]:
+    """Quantiles 0.3 and 0.97 of the texture of unit white noise, and the variance measured below them."""
+    noise = np.random.default_rng(1).standard_normal((200_000, PATCH * PATCH)).astype(np.float32)
+    statistic = texture(noise)
+    low, high = np.quantile(statistic, (0.3, 0.97))
+    return (
+        float(low), float(high), white_variance(noise[statistic < low]), white_variance(noise[statistic < high])
+    )  # fmt: skip
+
+
+def smooth_variance(patches: Array) -> float:
+    """White-noise variance from those patches that have no more texture than noise alone would give them.
+
+    Starts from the smoothest 30 % and lets in what fits the estimate, the bias
+    of either choice taken out; the idea of choosing weakly textured patches is
+    that of X. Liu, M. Tanaka, M. Okutomi, "Single-image noise level estimation
+    for blind denoising", IEEE Trans. Image Processing 22(12), 2013.
+    """
+    _, high, low_bias, high_bias = _texture_of_noise()
+    statistic = texture(patches)
+    variance = white_variance(patches[statistic <= np.quantile(statistic, 0.3)]) / low_bias
+    for _ in range(5):
+        chosen = patches[statistic < variance * high]
+        if len(chosen) < LEAST_PATCHES // 4:
+            break
+        variance = white_variance(chosen) / high_bias
+    return variance
+
+
+def by_tone(tones: NDArray, *channels: NDArray) -> list[tuple[float, int, list[float]]]:
+    """White-noise variance of patches sorted into bins by tone.
+
+    Bins are of equal width; those with too few patches are joined to the next.
+    Returns one (mean tone, patches, variances per channel) for each bin.
+    """
+    order = np.argsort(tones, kind="stable")
+    if len(order) < LEAST_PATCHES:
+        return []
+    edges = np.searchsorted(tones[order], np.linspace(tones[order[0]], tones[order[-1]], BINS + 1)[1:-1])
+    cuts = [0]
+    for edge in edges:
+        if edge - cuts[-1] >= LEAST_PATCHES and len(order) - edge >= LEAST_PATCHES:
+            cuts.append(int(edge))
+    return [
+        (float(tones[part].mean()), len(part), [smooth_variance(c[part]) for c in channels])
+        for part in np.split(order, cuts[1:])
+    ]
+
+
+def fit_line(signal: NDArray, variance: NDArray, count: NDArray) -> tuple[float, float]:
+    """Robust fit of variance = a x signal + b with a, b >= 0.
+
+    Texture can only add to a measured variance, so points above the line are
+    trusted less, and the more so at each round.
+    """
+    weight = count / np.maximum(variance, 1e-12) ** 2
+    a = b = 0.0
+    for tolerance in np.geomspace(0.5, 0.05, 12):
+        design = np.stack([signal, np.ones_like(signal)], axis=1) * np.sqrt(weight)[:, None]
+        a, b = np.linalg.lstsq(design, variance * np.sqrt(weight), rcond=None)[0]
+        if b < 0:
+            a, b = float((weight * signal * variance).sum() / max((weight * signal**2).sum(), 1e-30)), 0.0
+        if a < 0:
+            a, b = 0.0, float((weight * variance).sum() / weight.sum())
+        expected = np.maximum(a * signal + b, 1e-12)
+        excess = np.maximum(variance / expected - 1, 0)
+        weight = count / expected**2 / (1 + (excess / tolerance) ** 2)
+    return float(max(a, 0.0)), float(max(b, 0.0))
+
+
+def mosaic_noise(source: RawSource) -> Noise:
+    """Noise of a RAW: (a, b) per colour from the mosaic, and what that means in the developed picture."""
+    gathered: list[list[Array]] = [[], [], []]
+    for rect in sample_rects(source.size, 2 * SAMPLE_EDGE):
+        mosaic = source.region(rect)
+        for y, x in ((0, 0), (0, 1), (1, 0), (1, 1)):
+            patches = patches_of(mosaic[y::2, x::2])
+            gathered[source.pattern[y, x]].append(patches[patches.max(axis=1) < 0.95])
+    lines, confidence = [], 1.0
+    for patches_list in gathered:
+        patches = np.concatenate(patches_list)
+        # Equal steps in the root of the signal: shot noise changes evenly along them.
+        found = by_tone(np.sqrt(np.maximum(patches.mean(axis=1), 0)), patches)
+        if len(found) < 3:
+            lines.append(_from_profile(source, len(lines)))
+            confidence = 0.1
+            continue
+        signal, count, variance = (np.array(v) for v in zip(*((s * s, n, v[0]) for s, n, v in found), strict=True))
+        lines.append(fit_line(signal, variance, count))
+    a, b = (tuple(float(line[i]) for line in lines) for i in (0, 1))
+    levels = np.linspace(0.05, 0.95, 10)
+    luma, colour = propagate(source, np.array(a), np.array(b), levels)
+    return Noise(
+        float(np.median(luma)), float(np.median(colour)), tuple(levels.tolist()), tuple(luma.tolist()),
+        tuple(colour.tolist()), a, b, confidence,  # type: ignore[arg-type]
+    )  # fmt: skip
+
+
+def _from_profile(source: RawSource, channel: int) -> tuple[float, float]:
+    """Too few pixels to measure: what the file says, or nothing."""
+    if source.noise_profile is None:
+        return 0.0, 0.0
+    return float(source.noise_profile[channel, 0]), float(source.noise_profile[channel, 1])
+
+
+def propagate(source: RawSource, a: NDArray, b: NDArray, levels: NDArray) -> tuple[NDArray, NDArray]:
+    """Sensor noise carried to the sRGB-encoded picture: sigma of luma and colour in 8-bit units.
+
+    For greys of encoded values ``levels``, to first order, as if every pixel had
+    measured all three colours.
+    """
+    grey = srgb_decode(levels.astype(np.float32)).astype(np.float64)
+    balance = source.white_balance.astype(np.float64)
+    sensor = grey[:, None] / balance
+    variance = (a * sensor + b) * balance**2
+    to_srgb = WORKING_TO_SRGB.astype(np.float64) @ source.camera_to_working
+    slope = np.gradient(levels, grey)
+    axes = OPPONENT.astype(np.float64) @ to_srgb
+    along = (variance @ np.square(axes).T) * slope[:, None] ** 2
+    return 255 * np.sqrt(along[:, 0]), 255 * np.sqrt((along[:, 1] + along[:, 2]) / 2)
+
+
+def picture_noise(source: PictureSource) -> Noise:
+    """Noise of a finished picture along luma and colour, by tone."""
+    luma, first, second, tones = [], [], [], []
+    for rect in sample_rects(source.size):
+        pixels = source.region(rect)
+        opponent = to_opponent(pixels)
+        p = [patches_of(np.ascontiguousarray(opponent[..., i])) for i in range(3)]
+        low = patches_of(np.ascontiguousarray(pixels.min(axis=-1))).min(axis=1)
+        high = patches_of(np.ascontiguousarray(pixels.max(axis=-1))).max(axis=1)
+        inside = (low > 0.0005) & (high < 0.98)  # clipped noise is smaller than it was
+        luma.append(p[0][inside])
+        first.append(p[1][inside])
+        second.append(p[2][inside])
+        tones.append(p[0][inside].mean(axis=1) / 3**0.5)
+    found = by_tone(*(np.concatenate(v) for v in (tones, luma, first, second)))
+    if not found:
+        return Noise()
+    levels = np.array([f[0] for f in found])
+    sigma = 255 * np.sqrt(np.array([[f[2][0], (f[2][1] + f[2][2]) / 2] for f in found]))
+    confidence = min(1.0, sum(f[1] for f in found) / 20_000)
+    share = np.array([f[1] for f in found], float)
+    overall = np.sqrt(np.average(np.square(sigma), axis=0, weights=share))
+    return Noise(
+        float(overall[0]), float(overall[1]), tuple(levels.tolist()),
+        tuple(sigma[:, 0].tolist()), tuple(sigma[:, 1].tolist()), confidence=confidence,
+    )  # fmt: skip
+
+

@@ -1,0 +1,102 @@
+"""What a model is: one interchangeable method for a stage, with its parameters."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from enum import Enum, StrEnum
+
+from .colour.spaces import Array
+from .files.source import Source
+from .geometry import Rect, Size
+from .meter.reading import Reading
+
+
+class Stage(StrEnum):
+    """The steps of a treatment, always in this order."""
+
+    DEVELOP = "develop"
+    DENOISE = "denoise"
+    SHARPEN = "sharpen"
+    ENLARGE = "enlarge"
+    FINISH = "finish"
+    PRINT = "print"
+
+    @property
+    def title(self) -> str:
+        return self.value.capitalize()
+
+
+Value = float | str
+Values = Mapping[str, Value]
+
+
+@dataclass(frozen=True)
+class Parameter:
+    """A setting of a model: a number within a range, or one of several choices.
+
+    ``metered`` gives the value that follows from a shot's reading; without it
+    the metered value is ``default``.
+    """
+
+    id: str
+    name: str
+    help: str
+    default: Value
+    minimum: float = 0.0
+    maximum: float = 100.0
+    step: float = 1.0
+    unit: str = ""
+    choices: tuple[str, ...] = ()
+    metered: Callable[[Reading], float] | None = None
+
+    def metered_value(self, reading: Reading) -> Value:
+        if self.metered is None:
+            return self.default
+        return min(max(self.metered(reading), self.minimum), self.maximum)
+
+
+class Domain(Enum):
+    """The pixels a model takes: the sensor's mosaic, or a picture in the working space."""
+
+    MOSAIC = "mosaic"
+    PICTURE = "picture"
+
+
+@dataclass(frozen=True)
+class Knowledge:
+    """What a stage knows besides its pixels and settings.
+
+    ``rect`` is where the given pixels lie in the stage's whole input, of size
+    ``full``; ``wanted`` is the part of the whole output, of size ``out_full``,
+    that is asked for. Only Enlarge has an output of another size than its input.
+    """
+
+    reading: Reading
+    source: Source
+    rect: Rect
+    full: Size
+    wanted: Rect
+    out_full: Size
+    denoised: bool = False
+
+
+@dataclass(frozen=True)
+class Model:
+    """An interchangeable method for a stage.
+
+    ``margin`` is how far an input pixel can be from an output pixel it changes.
+    ``run`` takes pixels (H x W for a mosaic, H x W x 3 for a picture), the values
+    of the parameters and the knowledge. It returns the same size, of which the
+    outer ``margin`` pixels may be wrong where they are not the picture's edge;
+    Enlarge returns just the wanted part.
+    """
+
+    stage: Stage
+    id: str
+    name: str
+    purpose: str
+    parameters: tuple[Parameter, ...]
+    run: Callable[[Array, Values, Knowledge], Array]
+    margin: Callable[[Values, Knowledge], int] = lambda values, knowledge: 0
+    domain: Domain = Domain.PICTURE

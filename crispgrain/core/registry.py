@@ -1,0 +1,46 @@
+"""Every model there is. A new one is a file in its stage's folder and a line here."""
+
+from __future__ import annotations
+
+from .errors import TreatmentError
+from .model import Model, Stage
+from .stages.denoise import mosaic_dct, sliding_dct, wavelet
+from .stages.develop import develop
+from .stages.enlarge import faithful, lanczos
+from .stages.finish import grain
+from .stages.print import file
+from .stages.sharpen import lens_softness, unsharp_mask
+
+MODELS: tuple[Model, ...] = (
+    develop.DIRECTIONAL,
+    develop.LINEAR,
+    mosaic_dct.MODEL,
+    sliding_dct.MODEL,
+    wavelet.MODEL,
+    lens_softness.MODEL,
+    unsharp_mask.MODEL,
+    faithful.MODEL,
+    lanczos.MODEL,
+    grain.MODEL,
+    file.MODEL,
+)
+
+
+def models_of(stage: Stage) -> tuple[Model, ...]:
+    """The models of a stage, the preferred one first."""
+    return tuple(m for m in MODELS if m.stage is stage)
+
+
+def find_model(stage: Stage, model_id: str) -> Model:
+    """The model of a stage with an id.
+
+    Raises
+    ------
+    TreatmentError
+        If there is none; names those there are.
+    """
+    for model in models_of(stage):
+        if model.id == model_id:
+            return model
+    known = ", ".join(m.id for m in models_of(stage))
+    raise TreatmentError(f"{stage.title} has no model “{model_id}”; it has {known}")

@@ -1,0 +1,189 @@
+"""A shot's stages chained over tiles: ask for a rectangle, get its pixels."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Hashable
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..colour.spaces import Array
+from ..errors import Cancelled
+from ..files.source import RawSource, Source
+from ..geometry import Rect, Size, tile_rect, tiles_over
+from ..meter.reading import Reading
+from ..model import Domain, Knowledge, Model, Stage, Values
+from ..stages.enlarge.size import target_size
+from ..treatment import Resolved
+from .cache import TileCache
+
+TILE = 512
+ALIGN = 32  # tiles and their margins start on this grid: whole sensor cells and whole bands of blocks
+
+PIXEL_STAGES = (Stage.DEVELOP, Stage.DENOISE, Stage.SHARPEN, Stage.ENLARGE, Stage.FINISH)
+
+
+class CancelToken:
+    """Set by whoever wants work to stop; looked at between tiles."""
+
+    def __init__(self) -> None:
+        self._event = threading.Event()
+
+    def cancel(self) -> None:
+        self._event.set()
+
+    @property
+    def cancelled(self) -> bool:
+        return self._event.is_set()
+
+    def check(self) -> None:
+        """Raise :class:`Cancelled` if work should stop."""
+        if self.cancelled:
+            raise Cancelled
+
+
+NEVER = CancelToken()
+
+
+@dataclass(frozen=True)
+class Step:
+    """One model at work in a chain."""
+
+    stage: Stage
+    model: Model
+    values: Values
+    key: Hashable  # everything the pixels depend on up to here
+    before: Size
+    after: Size
+
+
+class Pipeline:
+    """The chain of a shot's stages, computed tile by tile on demand.
+
+    The result does not depend on the tile size: each tile is computed with the
+    margin its models ask for, and tiles start on a common grid.
+
+    Parameters
+    ----------
+    source, reading, resolved
+        The shot, what the meter found, and its treatment with nothing left metered.
+    cache : TileCache
+        Shared by pipelines; tiles are found again as long as nothing they
+        depend on has changed, so a change to Sharpen leaves Denoise alone.
+    tile : int
+        Edge of a tile in pixels, a multiple of 32.
+    """
+
+    def __init__(
+        self, source: Source, reading: Reading, resolved: Resolved, cache: TileCache | None = None, tile: int = TILE
+    ) -> None:
+        if tile % ALIGN:
+            raise ValueError(f"the tile size must be a multiple of {ALIGN}")
+        self.source = source
+        self.reading = reading
+        self.resolved = resolved
+        self.cache = cache if cache is not None else TileCache()
+        self.tile = tile
+        self.steps = self._chain()
+
+    def _chain(self) -> list[Step]:
+        on = [self.resolved[s] for s in PIXEL_STAGES if self.resolved[s].on or s is Stage.DEVELOP]
+        if isinstance(self.source, RawSource):
+            # Models that work on the mosaic go before Develop, which demosaics.
+            on.sort(key=lambda r: r.model.domain is not Domain.MOSAIC)
+        steps: list[Step] = []
+        size = self.source.size
+        key: Hashable = (id(self.source), id(self.reading))
+        for r in on:
+            after = target_size(size, r.values) if r.stage is Stage.ENLARGE else size
+            key = (key, r.stage, r.model.id, tuple(sorted(r.values.items())))
+            steps.append(Step(r.stage, r.model, r.values, key, size, after))
+            size = after
+        return steps
+
+    @property
+    def size(self) -> Size:
+        """Size of the result."""
+        return self.steps[-1].after
+
+    def depth_after(self, stage: Stage) -> int:
+        """Number of steps up to and with a stage; 0 is the bare source."""
+        order = list(Stage)
+        done = [i + 1 for i, s in enumerate(self.steps) if order.index(s.stage) <= order.index(stage)]
+        return max(done, default=0)
+
+    def region(self, rect: Rect, depth: int | None = None, cancel: CancelToken = NEVER) -> Array:
+        """Pixels of a rectangle of the result, or of the first ``depth`` steps.
+
+        Raises
+        ------
+        Cancelled
+            If ``cancel`` was set.
+        """
+        depth = len(self.steps) if depth is None else depth
+        if depth == 0:
+            return self.source.region(rect)
+        full = self.steps[depth - 1].after
+        parts = {}
+        for row, column in tiles_over(rect, self.tile):
+            cancel.check()
+            parts[row, column] = self.tile_pixels(row, column, depth, cancel)
+        if len(parts) == 1:
+            (place, pixels), = parts.items()  # fmt: skip
+            return pixels[rect.within(tile_rect(*place, self.tile, full)).slices]
+        first = next(iter(parts.values()))
+        out = np.empty((rect.height, rect.width, *first.shape[2:]), np.float32)
+        for place, pixels in parts.items():
+            at = tile_rect(*place, self.tile, full)
+            shared = at.intersect(rect)
+            out[shared.within(rect).slices] = pixels[shared.within(at).slices]
+        return out
+
+    def tile_key(self, row: int, column: int, depth: int) -> Hashable:
+        return self.steps[depth - 1].key, self.tile, row, column
+
+    def tile_pixels(self, row: int, column: int, depth: int, cancel: CancelToken = NEVER) -> Array:
+        """One tile after ``depth`` steps, from the cache or computed with all it depends on."""
+        return self.cache.get(self.tile_key(row, column, depth), lambda: self._compute(row, column, depth, cancel))
+
+    def _compute(self, row: int, column: int, depth: int, cancel: CancelToken) -> Array:
+        step = self.steps[depth - 1]
+        wanted = tile_rect(row, column, self.tile, step.after)
+
+        def knowledge(rect: Rect) -> Knowledge:
+            denoised = any(s.stage is Stage.DENOISE for s in self.steps[: depth - 1])
+            return Knowledge(
+                self.reading, self.source, rect, step.before, wanted, step.after, denoised
+            )
+
+        margin = step.model.margin(step.values, knowledge(wanted))
+        rect = needed(wanted, step.before, step.after, margin)
+        pixels = self.region(rect, depth - 1, cancel)
+        cancel.check()
+        result = step.model.run(pixels, step.values, knowledge(rect))
+        if step.stage is not Stage.ENLARGE:
+            result = result[wanted.within(rect).slices]
+        return np.ascontiguousarray(result)
+
+
+def needed(wanted: Rect, before: Size, after: Size, margin: int) -> Rect:
+    """The input rectangle, on the alignment grid, that a wanted output rectangle depends on."""
+    top, bottom = (v * before.height / after.height for v in (wanted.top, wanted.bottom))
+    left, right = (v * before.width / after.width for v in (wanted.left, wanted.right))
+    grown = Rect.between(int(top) - margin, int(left) - margin, -int(-bottom // 1) + margin, -int(-right // 1) + margin)
+    aligned = Rect.between(
+        grown.top // ALIGN * ALIGN, grown.left // ALIGN * ALIGN, -(-grown.bottom // ALIGN) * ALIGN,
+        -(-grown.right // ALIGN) * ALIGN,
+    )  # fmt: skip
+    return aligned.intersect(before.rect)
+
+
+def near_first(rect: Rect, tile: int, centre: tuple[float, float]) -> list[tuple[int, int]]:
+    """Tiles over a rectangle, those nearest to a point (row, column) first."""
+
+    def distance(place: tuple[int, int]) -> float:
+        row, column = place
+        return ((row + 0.5) * tile - centre[0]) ** 2 + ((column + 0.5) * tile - centre[1]) ** 2
+
+    return sorted(tiles_over(rect, tile), key=distance)

@@ -1,0 +1,50 @@
+"""How far a piece of work is and how long it will still take."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+
+@dataclass(frozen=True)
+class Progress:
+    """Tiles done of all, and the seconds left (None until that can be told)."""
+
+    done: int
+    total: int
+    seconds_left: float | None
+
+    @property
+    def words(self) -> str:
+        """``3 of 12 tiles, about 4 s left``."""
+        said = f"{self.done} of {self.total} tiles"
+        return said if self.seconds_left is None else f"{said}, {time_left(self.seconds_left)}"
+
+
+def time_left(seconds: float) -> str:
+    """A duration as a person would say it."""
+    if seconds < 1.5:
+        return "about 1 s left"
+    if seconds < 90:
+        return f"about {seconds:.0f} s left"
+    if seconds < 5400:
+        return f"about {seconds / 60:.0f} min left"
+    return f"about {seconds / 3600:.1f} h left"
+
+
+@dataclass
+class Clock:
+    """Counts finished tiles and estimates the rest from their pace."""
+
+    total: int
+    report: Callable[[Progress], None] | None = None
+    done: int = 0
+    started: float = field(default_factory=time.monotonic)
+
+    def tick(self, tiles: int = 1) -> None:
+        self.done += tiles
+        if self.report is not None:
+            passed = time.monotonic() - self.started
+            left = passed / self.done * (self.total - self.done) if self.done else None
+            self.report(Progress(self.done, self.total, left))

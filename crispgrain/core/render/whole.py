@@ -1,0 +1,98 @@
+"""Rendering a whole result in strips of tiles, for a file."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..colour import icc
+from ..files.write import OutputSettings, write_picture
+from ..geometry import tile_rect, tiles_over
+from ..model import Stage
+from ..stages.print.file import output_settings
+from ..treatment import Resolved
+from .pipeline import NEVER, CancelToken, Pipeline
+from .progress import Clock, Progress
+from .threads import single_threaded_libraries, worker_count
+
+IN_MEMORY = 400_000_000  # bytes; larger results are laid on disk while they grow
+
+
+def render_whole(
+    pipeline: Pipeline, settings: OutputSettings, scratch: Path | None = None,
+    report: Callable[[Progress], None] | None = None, cancel: CancelToken = NEVER,
+) -> NDArray:  # fmt: skip
+    """Render every tile and quantise it into one array of stored values.
+
+    Parameters
+    ----------
+    settings
+        Bit depth and profile of the values.
+    scratch : Path, optional
+        Folder for the growing result where it is large; the system's own if not given.
+
+    Returns
+    -------
+    uint8 or uint16, H x W x 3
+
+    Raises
+    ------
+    Cancelled
+        If ``cancel`` was set.
+    """
+    profile = icc.profile(settings.profile)
+    size, depth = pipeline.size, len(pipeline.steps)
+    shape = (size.height, size.width, 3)
+    dtype = np.uint8 if settings.stored_bits == 8 else np.uint16
+    nbytes = int(np.prod(shape)) * np.dtype(dtype).itemsize
+    if nbytes <= IN_MEMORY:
+        out: NDArray = np.empty(shape, dtype)
+    else:
+        # The file is removed from the folder at once and lives as long as the array.
+        out = np.memmap(tempfile.TemporaryFile(dir=scratch), dtype, shape=shape)
+    places = list(tiles_over(size.rect, pipeline.tile))
+    clock = Clock(len(places), report)
+
+    def render(place: tuple[int, int]) -> None:
+        cancel.check()
+        pixels = pipeline.tile_pixels(*place, depth, cancel)
+        stored = icc.from_working(pixels, profile, settings.stored_bits)
+        out[tile_rect(*place, pipeline.tile, size).slices] = stored
+
+    with single_threaded_libraries(), ThreadPoolExecutor(worker_count()) as pool:
+        for _ in pool.map(render, places):
+            clock.tick()
+    return out
+
+
+def result_name(shot: Path, resolved: Resolved, settings: OutputSettings) -> str:
+    """A file name that says what was done: ``orrery-0123-denoise-sharpen.tif``."""
+    done = [s.value for s in (Stage.DENOISE, Stage.SHARPEN, Stage.ENLARGE, Stage.FINISH) if resolved[s].on]
+    return "-".join([shot.stem, *(done or ["develop"])]) + settings.format.suffix
+
+
+def export(
+    pipeline: Pipeline, folder: Path, name: str = "", replace: bool = False,
+    report: Callable[[Progress], None] | None = None, cancel: CancelToken = NEVER,
+) -> Path:  # fmt: skip
+    """Render a shot and write it to a folder as its Print stage says.
+
+    Returns
+    -------
+    Path
+        The file written.
+
+    Raises
+    ------
+    ShotError, Cancelled
+        Nothing is left behind in either case.
+    """
+    settings = output_settings(pipeline.resolved[Stage.PRINT].values)
+    target = folder / (name or result_name(pipeline.source.path, pipeline.resolved, settings))
+    pixels = render_whole(pipeline, settings, report=report, cancel=cancel)
+    return write_picture(pixels, target, settings, metadata_from=pipeline.source.path, replace=replace)

@@ -1,0 +1,43 @@
+"""Making a sensor's signal-dependent noise even, and back."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...colour.spaces import Array
+
+# Below this the sensor's noise is all read noise, and the transform would divide by nothing.
+LEAST_SLOPE = 1e-9
+
+
+def forward(signal: Array, a: Array | float, b: Array | float) -> Array:
+    """Generalised Anscombe transform: noise of variance a x signal + b becomes noise of variance 1.
+
+    References
+    ----------
+    J.-L. Starck, F. Murtagh, A. Bijaoui, "Image Processing and Data Analysis",
+    Cambridge 1998, section 1.3.
+    """
+    a = np.maximum(a, np.float32(LEAST_SLOPE)).astype(np.float32)
+    return 2 / a * np.sqrt(np.maximum(a * signal + np.float32(0.375) * a * a + b, 0))
+
+
+def inverse(stable: Array, a: Array | float, b: Array | float, smoothed: float = 1.0) -> Array:
+    """Back to signal, free of the bias that averaging in the stabilised domain leaves.
+
+    ``smoothed`` is the share of the noise that was averaged away: 1 gives the
+    closed form of the exact unbiased inverse, 0 the plain algebraic one.
+
+    References
+    ----------
+    M. Makitalo, A. Foi, "Optimal inversion of the generalized Anscombe
+    transformation for Poisson-Gaussian noise", IEEE Trans. Image Processing
+    22(1), 2013, equation 10.
+    """
+    a = np.maximum(a, np.float32(LEAST_SLOPE)).astype(np.float32)
+    variance = (b / (a * a)).astype(np.float32)
+    d = np.maximum(stable, 2 * np.sqrt(np.maximum(np.float32(0.375) + variance, 0.25)))
+    algebraic = stable * stable / 4 - np.float32(0.375)
+    root = np.float32(1.5**0.5)
+    unbiased = np.float32(0.25) + root / (4 * d) - np.float32(1.375) / d**2 + np.float32(0.625) * root / d**3
+    return a * (algebraic + np.float32(smoothed) * unbiased - variance)

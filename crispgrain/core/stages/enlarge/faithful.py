@@ -1,0 +1,55 @@
+"""Enlarging that agrees with the source: shrinking the result gives the source back."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...colour.spaces import Array
+from ...geometry import Rect
+from ...model import Knowledge, Model, Stage, Values
+from . import lanczos, resample
+from .size import PARAMETERS
+
+ITERATIONS = 6
+
+
+def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
+    """Lanczos, then iterated back-projection of what area averaging says is still missing.
+
+    A shrinking factor leaves nothing to agree with, and is plain Lanczos.
+
+    References
+    ----------
+    M. Irani, S. Peleg, "Improving resolution by image registration", CVGIP:
+    Graphical Models and Image Processing 53(3), 1991.
+    """
+    rect, full, wanted, out = knowledge.rect, knowledge.full, knowledge.wanted, knowledge.out_full
+    if out.height <= full.height or out.width <= full.width:
+        return lanczos.run(pixels, values, knowledge)
+    # The part of the output that the given input covers; its rim is cut off at the end.
+    whole = Rect.between(
+        *(
+            -(-n * o // f) if n else 0
+            for n, o, f in ((rect.top, out.height, full.height), (rect.left, out.width, full.width))
+        ),
+        *(n * o // f for n, o, f in ((rect.bottom, out.height, full.height), (rect.right, out.width, full.width))),
+    )
+    up = (
+        resample.lanczos_weights(full.height, out.height, whole.top, whole.bottom, rect.top, rect.bottom),
+        resample.lanczos_weights(full.width, out.width, whole.left, whole.right, rect.left, rect.right),
+    )
+    down = (
+        resample.area_weights(out.height, full.height, rect.top, rect.bottom, whole.top, whole.bottom),
+        resample.area_weights(out.width, full.width, rect.left, rect.right, whole.left, whole.right),
+    )
+    result = resample.apply(*up, pixels)
+    for _ in range(ITERATIONS):
+        result += resample.apply(*up, pixels - resample.apply(*down, result))
+    return np.ascontiguousarray(result[wanted.within(whole).slices])
+
+
+MODEL = Model(
+    Stage.ENLARGE, "faithful", "Faithful",
+    "Sharper than plain resampling, and checked: shrinking the result gives the source back.",
+    PARAMETERS, run, lambda values, knowledge: (2 * ITERATIONS + 1) * lanczos.reach(knowledge),
+)  # fmt: skip

@@ -1,0 +1,40 @@
+"""From a wish (factor, width, height, long side) to the pixels of the result."""
+
+from __future__ import annotations
+
+from ...errors import TreatmentError
+from ...geometry import Size
+from ...model import Parameter, Values
+
+LARGEST_SIDE = 100_000
+
+PARAMETERS = (
+    Parameter("by", "Size by", "What the number below means; the other side follows.", "factor",
+              choices=("factor", "width", "height", "long-side")),
+    Parameter("factor", "Factor", "How many times wider and higher.", 2.0, 0.05, 16, 0.05, "×"),
+    Parameter("pixels", "Pixels", "Width, height or long side of the result.", 4000, 1, LARGEST_SIDE, 1, "px"),
+)  # fmt: skip
+
+
+def target_size(source: Size, values: Values) -> Size:
+    """Size of the result: one side given, the other in proportion, rounded half up.
+
+    Raises
+    ------
+    TreatmentError
+        If a side would exceed 100,000 pixels.
+    """
+    by = values["by"]
+    if by == "factor":
+        factor = float(values["factor"])
+    else:
+        side = {
+            "width": source.width, "height": source.height, "long-side": max(source.width, source.height)
+        }[str(by)]  # fmt: skip
+        factor = float(values["pixels"]) / side
+    height, width = (max(1, int(n * factor + 0.5)) for n in (source.height, source.width))
+    if max(height, width) > LARGEST_SIDE:
+        raise TreatmentError(
+            f"the result would be {width} × {height} pixels; at most {LARGEST_SIDE} a side can be made"
+        )
+    return Size(height, width)

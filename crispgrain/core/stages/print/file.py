@@ -1,0 +1,28 @@
+"""Print: how the result becomes a file. Nothing is done to pixels before they are quantised."""
+
+from __future__ import annotations
+
+from ...colour.icc import PROFILE_NAMES
+from ...files.write import OutputFormat, OutputSettings
+from ...model import Model, Parameter, Stage, Values
+
+MODEL = Model(
+    Stage.PRINT, "file", "File", "The file a print lab gets: format, bit depth, profile and resolution.",
+    (
+        Parameter("format", "Format", "TIFF and PNG lose nothing; JPEG is small.", "tiff",
+                  choices=tuple(f.value for f in OutputFormat)),
+        Parameter("bits", "Bit depth", "16 bits keep fine gradients; JPEG has 8.", "16", choices=("8", "16")),
+        Parameter("profile", "Profile", "Colour space of the file; sRGB if in doubt.", "srgb", choices=PROFILE_NAMES),
+        Parameter("ppi", "Resolution", "Pixels per inch of paper; labs expect 300.", 300, 36, 1200, 1, "ppi"),
+        Parameter("quality", "JPEG quality", "95 shows no loss.", 95, 50, 100, 1),
+    ),
+    lambda pixels, values, knowledge: pixels,
+)  # fmt: skip
+
+
+def output_settings(values: Values) -> OutputSettings:
+    """The Print stage's values as settings for the file writer."""
+    return OutputSettings(
+        OutputFormat(str(values["format"])), int(values["bits"]), str(values["profile"]), float(values["ppi"]),
+        int(values["quality"]),
+    )  # fmt: skip

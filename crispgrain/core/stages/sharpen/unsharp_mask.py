@@ -1,0 +1,43 @@
+"""The darkroom's unsharp mask: edge contrast, for those who want just that."""
+
+from __future__ import annotations
+
+import math
+
+import cv2
+import numpy as np
+
+from ...colour.spaces import Array, srgb_decode, srgb_encode
+from ...model import Knowledge, Model, Parameter, Stage, Values
+from . import luminance
+
+
+def _reach(radius: float) -> int:
+    return max(1, math.ceil(3 * radius))
+
+
+def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
+    """Add the difference to a Gaussian blur, on encoded luminance as seen by the eye."""
+    radius, amount = float(values["radius"]), float(values["strength"]) / 100
+    if radius <= 0 or amount <= 0:
+        return pixels
+    y = luminance.working_luminance(pixels)
+    encoded = srgb_encode(y)
+    blurred = cv2.GaussianBlur(encoded, (2 * _reach(radius) + 1,) * 2, radius, borderType=cv2.BORDER_REFLECT)
+    difference = encoded - blurred
+    threshold = np.float32(float(values["threshold"]) / 255)
+    difference = np.copysign(np.maximum(np.abs(difference) - threshold, 0), difference)
+    return luminance.with_luminance(pixels, y, srgb_decode(encoded + np.float32(amount) * difference))
+
+
+MODEL = Model(
+    Stage.SHARPEN, "unsharp-mask", "Unsharp mask", "Plain edge contrast; leaves light and dark lines along strong edges.",
+    (
+        Parameter("radius", "Radius", "Width of the edges that are strengthened.", 0.8, 0, 3, 0.05, "px",
+                  metered=lambda reading: reading.blur.radius),
+        Parameter("strength", "Strength", "How much contrast is added.", 80, 0, 300, 1, "%"),
+        Parameter("threshold", "Threshold", "Differences smaller than this are left alone, in 8-bit steps.",
+                  2.0, 0, 20, 0.5),
+    ),
+    run, lambda values, knowledge: _reach(float(values["radius"])),
+)  # fmt: skip
