@@ -18,5 +18,5 @@ class TreatmentError(ValueError):
     """A treatment, setting or model that does not exist or does not fit."""
 
 
-class Cancelled(Exception):
+class Cancelled(Exception):  # noqa: N818 - it is no error
     """The work was stopped on request; nothing was written."""

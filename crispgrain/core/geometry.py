@@ -64,9 +64,9 @@ class Rect:
 
     def grow(self, margin: int, bounds: Rect) -> Rect:
         """This rectangle with a margin all round, cut off at ``bounds``."""
-        return Rect.between(
-            self.top - margin, self.left - margin, self.bottom + margin, self.right + margin
-        ).intersect(bounds)
+        return Rect.between(self.top - margin, self.left - margin, self.bottom + margin, self.right + margin).intersect(
+            bounds
+        )
 
     def moved(self, down: int, right: int) -> Rect:
         return Rect(self.top + down, self.left + right, self.height, self.width)

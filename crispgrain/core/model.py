@@ -23,7 +23,7 @@ class Stage(StrEnum):
     PRINT = "print"
 
     @property
-    def title(self) -> str:
+    def label(self) -> str:
         return self.value.capitalize()
 
 

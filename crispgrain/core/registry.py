@@ -43,4 +43,4 @@ def find_model(stage: Stage, model_id: str) -> Model:
         if model.id == model_id:
             return model
     known = ", ".join(m.id for m in models_of(stage))
-    raise TreatmentError(f"{stage.title} has no model “{model_id}”; it has {known}")
+    raise TreatmentError(f"{stage.label} has no model “{model_id}”; it has {known}")

@@ -17,8 +17,8 @@ import jsonschema
 
 from .errors import ShotError, TreatmentError
 from .files.source import RawSource, Source
-from .model import Domain, Model, Parameter, Stage, Value
 from .meter.reading import Reading
+from .model import Domain, Model, Parameter, Stage, Value
 from .registry import find_model, models_of
 
 METERED = "metered"
@@ -206,7 +206,7 @@ def parameters_named(stage: Stage, parameter: str, model: str | None = None) -> 
         found = parameters_named(stage, parameter)
     if not found:
         known = sorted({p.id for m in models_of(stage) for p in m.parameters} | {"on", "model"})
-        raise TreatmentError(f"{stage.title} has no setting “{parameter}”; it has {', '.join(known)}")
+        raise TreatmentError(f"{stage.label} has no setting “{parameter}”; it has {', '.join(known)}")
     return found
 
 

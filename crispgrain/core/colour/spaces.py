@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-Array = NDArray[np.float32]
+# float32 throughout; NumPy's own annotations lose the width in most arithmetic, so it is not spelled out.
+Array = NDArray[Any]
 
 D65 = (0.3127, 0.3290)
 D50 = (0.3457, 0.3585)
@@ -49,9 +51,7 @@ ADOBE_RGB = RGBSpace(
     (563 / 256,),
 )
 # SMPTE EG 432-1 primaries with the white and curve of sRGB.
-DISPLAY_P3 = RGBSpace(
-    "display-p3", "Display P3", ((0.680, 0.320), (0.265, 0.690), (0.150, 0.060)), D65, SRGB_CURVE
-)
+DISPLAY_P3 = RGBSpace("display-p3", "Display P3", ((0.680, 0.320), (0.265, 0.690), (0.150, 0.060)), D65, SRGB_CURVE)
 # ISO 22028-2 (ROMM RGB): gamma 1.8 with a linear toe below 16 * 1/512.
 PROPHOTO = RGBSpace(
     "prophoto",
@@ -130,9 +130,7 @@ def srgb_decode(encoded: Array) -> Array:
 
 # Orthonormal, so that white noise of sigma s in R, G, B is white noise of sigma s in
 # each of the three: one luma axis and two colour-difference axes.
-OPPONENT = np.array(
-    [[1 / 3**0.5] * 3, [1 / 2**0.5, 0, -1 / 2**0.5], [1 / 6**0.5, -2 / 6**0.5, 1 / 6**0.5]], np.float32
-)
+OPPONENT = np.array([[1 / 3**0.5] * 3, [1 / 2**0.5, 0, -1 / 2**0.5], [1 / 6**0.5, -2 / 6**0.5, 1 / 6**0.5]], np.float32)
 
 
 def to_opponent(pixels: Array) -> Array:

@@ -51,6 +51,7 @@ def read_raster(path: Path, kind: str) -> PictureSource:
 
 def _read_pillow(path: Path, facts: Facts, sixteen_bit: bool) -> PictureSource:
     data = path.read_bytes()
+    picture: Image.Image
     with Image.open(io.BytesIO(data)) as picture:
         profile = picture.info.get("icc_profile") or b""
         orientation = picture.getexif().get(0x0112, 1)
@@ -77,13 +78,13 @@ def _read_tiff(path: Path, facts: Facts) -> PictureSource:
         if any(o + n > end for o, n in zip(page.dataoffsets, page.databytecounts, strict=True)):
             raise ValueError("the file ends before its pixels do")
         stored = page.asarray()
-        photometric = page.photometric
+        photometric = tifffile.PHOTOMETRIC(page.photometric)
         profile = page.iccprofile or b""
         orientation = page.tags["Orientation"].value if "Orientation" in page.tags else 1
         if page.planarconfig == tifffile.PLANARCONFIG.SEPARATE and stored.ndim == 3:
             stored = np.moveaxis(stored, 0, -1)
         if photometric == tifffile.PHOTOMETRIC.PALETTE:
-            stored = np.moveaxis(page.colormap, 0, -1)[stored]
+            stored = np.moveaxis(np.asarray(page.colormap), 0, -1)[stored]
         elif photometric == tifffile.PHOTOMETRIC.MINISWHITE:
             stored = (1 if stored.dtype == bool else np.iinfo(stored.dtype).max) - stored
         elif photometric not in (
@@ -149,6 +150,4 @@ def _finish(path: Path, stored: NDArray, profile: bytes, facts: Facts, cmyk: boo
     if not profile:
         linear = stored.dtype == np.float32
         profile = icc.linear_srgb_profile() if linear else icc.profile("srgb")
-    return PictureSource(
-        path, np.ascontiguousarray(stored), profile, grey, replace(facts, remarks=tuple(remarks))
-    )
+    return PictureSource(path, np.ascontiguousarray(stored), profile, grey, replace(facts, remarks=tuple(remarks)))

@@ -11,10 +11,36 @@ from .raw import read_raw
 from .source import Source
 
 RAW_SUFFIXES = frozenset(
-    ".3fr .arw .cr2 .cr3 .crw .dcr .dng .erf .fff .gpr .iiq .kdc .mos .mrw .nef .nrw .orf .pef .raf .raw "
-    ".rw2 .rwl .sr2 .srf .srw .x3f".split()
+    [
+        ".3fr",
+        ".arw",
+        ".cr2",
+        ".cr3",
+        ".crw",
+        ".dcr",
+        ".dng",
+        ".erf",
+        ".fff",
+        ".gpr",
+        ".iiq",
+        ".kdc",
+        ".mos",
+        ".mrw",
+        ".nef",
+        ".nrw",
+        ".orf",
+        ".pef",
+        ".raf",
+        ".raw",
+        ".rw2",
+        ".rwl",
+        ".sr2",
+        ".srf",
+        ".srw",
+        ".x3f",
+    ]
 )
-PICTURE_SUFFIXES = frozenset(".jpg .jpeg .png .tif .tiff .webp .heic .heif .avif".split())
+PICTURE_SUFFIXES = frozenset([".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".heic", ".heif", ".avif"])
 
 
 def read_shot(path: Path) -> Source:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -11,6 +12,8 @@ from numpy.typing import NDArray
 from ..colour import icc as icc_profiles
 from ..colour.spaces import Array
 from ..geometry import Rect, Size
+
+_serials = itertools.count()
 
 
 @dataclass(frozen=True)
@@ -54,6 +57,7 @@ class RawSource:
     camera_to_working: NDArray[np.float32]
     noise_profile: NDArray[np.float64] | None = None
     facts: Facts = field(default_factory=Facts)
+    serial: int = field(default_factory=lambda: next(_serials))  # tells one reading of a file from the next
     is_raw = True
 
     @property
@@ -86,6 +90,7 @@ class PictureSource:
     icc: bytes
     grey: bool = False
     facts: Facts = field(default_factory=Facts)
+    serial: int = field(default_factory=lambda: next(_serials))
     is_raw = False
 
     @property

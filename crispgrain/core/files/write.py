@@ -109,8 +109,7 @@ def _umask() -> int:
 
 def _put_in_place(unfinished: Path, target: Path, replace: bool) -> Path:
     if replace:
-        os.replace(unfinished, target)
-        return target
+        return unfinished.replace(target)
     number = 1
     while True:
         candidate = target if number == 1 else target.with_stem(f"{target.stem}-{number}")
@@ -120,8 +119,7 @@ def _put_in_place(unfinished: Path, target: Path, replace: bool) -> Path:
         except FileExistsError:
             number += 1
             continue
-        os.replace(unfinished, candidate)
-        return candidate
+        return unfinished.replace(candidate)
 
 
 def _write_tiff(pixels: NDArray, path: Path, settings: OutputSettings) -> None:

@@ -153,7 +153,8 @@ def mosaic_noise(source: RawSource) -> Noise:
         for y, x in ((0, 0), (0, 1), (1, 0), (1, 1)):
             patches = patches_of(mosaic[y::2, x::2])
             gathered[source.pattern[y, x]].append(patches[patches.max(axis=1) < 0.95])
-    lines, confidence = [], 1.0
+    lines: list[tuple[float, float]] = []
+    confidence = 1.0
     for patches_list in gathered:
         patches = np.concatenate(patches_list)
         # Equal steps in the root of the signal: shot noise changes evenly along them.
@@ -223,5 +224,3 @@ def picture_noise(source: PictureSource) -> Noise:
         float(overall[0]), float(overall[1]), tuple(levels.tolist()),
         tuple(sigma[:, 0].tolist()), tuple(sigma[:, 1].tolist()), confidence=confidence,
     )  # fmt: skip
-
-

@@ -94,10 +94,12 @@ class Pipeline:
             on.sort(key=lambda r: r.model.domain is not Domain.MOSAIC)
         steps: list[Step] = []
         size = self.source.size
-        key: Hashable = (id(self.source), id(self.reading))
+        key: Hashable = self.source.serial
         for r in on:
             after = target_size(size, r.values) if r.stage is Stage.ENLARGE else size
-            key = (key, r.stage, r.model.id, tuple(sorted(r.values.items())))
+            # Develop does not look at the reading, so its tiles outlast a new one.
+            reading = None if r.stage is Stage.DEVELOP else self.reading
+            key = (key, r.stage, r.model.id, tuple(sorted(r.values.items())), reading)
             steps.append(Step(r.stage, r.model, r.values, key, size, after))
             size = after
         return steps
@@ -153,9 +155,7 @@ class Pipeline:
 
         def knowledge(rect: Rect) -> Knowledge:
             denoised = any(s.stage is Stage.DENOISE for s in self.steps[: depth - 1])
-            return Knowledge(
-                self.reading, self.source, rect, step.before, wanted, step.after, denoised
-            )
+            return Knowledge(self.reading, self.source, rect, step.before, wanted, step.after, denoised)
 
         margin = step.model.margin(step.values, knowledge(wanted))
         rect = needed(wanted, step.before, step.after, margin)

@@ -54,7 +54,7 @@ def render_whole(
         out: NDArray = np.empty(shape, dtype)
     else:
         # The file is removed from the folder at once and lives as long as the array.
-        out = np.memmap(tempfile.TemporaryFile(dir=scratch), dtype, shape=shape)
+        out = np.memmap(tempfile.TemporaryFile(dir=scratch), dtype, shape=shape)  # noqa: SIM115
     places = list(tiles_over(size.rect, pipeline.tile))
     clock = Clock(len(places), report)
 

@@ -27,6 +27,8 @@ LAMP_BOOST = 12.0  # lamps are brighter than the renders can hold
 
 def read(path: Path) -> Array:
     stored = cv2.imread(str(path), cv2.IMREAD_UNCHANGED)
+    if stored is None:
+        raise FileNotFoundError(path)
     order = [2, 1, 0, 3][: stored.shape[2]]
     return stored[..., order].astype(np.float32) / 65535
 

@@ -45,9 +45,7 @@ def run(mosaic: Array, values: Values, knowledge: Knowledge) -> Array:
     result = np.empty_like(mosaic)
     for i, ((y, x), c) in enumerate(zip(places, colours, strict=True)):
         plane = sum((CELL[axis, i] * cleaned[axis] for axis in range(1, 4)), CELL[0, i] * cleaned[0])
-        result[y::2, x::2] = stabilise.inverse(
-            plane / balance[c], noise.a[c], noise.b[c], smoothed=min(luminance, 1.0)
-        )
+        result[y::2, x::2] = stabilise.inverse(plane / balance[c], noise.a[c], noise.b[c], smoothed=min(luminance, 1.0))
     return result
 
 

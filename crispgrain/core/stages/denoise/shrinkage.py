@@ -54,7 +54,7 @@ def shrink(plane: Array, sigma: Array | float) -> Array:
     """
     height, width = plane.shape
     padded = _pad(plane)
-    if np.ndim(sigma):
+    if isinstance(sigma, np.ndarray):
         # A block has the noise of the place it covers.
         at_blocks = _pad(sigma)[BLOCK // 2 :: STEP, BLOCK // 2 :: STEP]
     else:
@@ -66,9 +66,7 @@ def shrink(plane: Array, sigma: Array | float) -> Array:
 
 def _pad(plane: Array) -> Array:
     height, width = plane.shape
-    return cv2.copyMakeBorder(
-        plane, BLOCK, BLOCK + -height % GRID, BLOCK, BLOCK + -width % GRID, cv2.BORDER_REFLECT
-    )
+    return cv2.copyMakeBorder(plane, BLOCK, BLOCK + -height % GRID, BLOCK, BLOCK + -width % GRID, cv2.BORDER_REFLECT)
 
 
 def _average_blocks(padded: Array, sigma: Array, pilot: Array | None) -> Array:

@@ -67,9 +67,7 @@ def directional(mosaic: Array, pattern: NDArray[np.int8]) -> Array:
         at_green = np.where(own_rows, beside, above)
         filled = np.where(own, own_difference, np.where(green, at_green, np.float32(0)))
         # At the other colour's places, interpolate from the greens along the chosen direction.
-        at_other = np.where(
-            horizontal, _along(filled, (0.5, 0, 0.5), 1), _along(filled, (0.5, 0, 0.5), 0)
-        )
+        at_other = np.where(horizontal, _along(filled, (0.5, 0, 0.5), 1), _along(filled, (0.5, 0, 0.5), 0))
         planes.append(g + np.where(own | green, filled, at_other))
     return np.stack([planes[0], g, planes[1]], axis=-1)
 

@@ -75,15 +75,11 @@ def develop_with(
         if isinstance(source, RawSource):
             # Balanced first: colour differences are then small, and interpolation errs less.
             rows, columns = pixels.shape
-            gains = np.tile(
-                source.white_balance[source.pattern], (rows // 2 + 1, columns // 2 + 1)
-            )[:rows, :columns]
+            gains = np.tile(source.white_balance[source.pattern], (rows // 2 + 1, columns // 2 + 1))[:rows, :columns]
             camera = method(pixels * gains, source.pattern)
             camera = highlights(camera, camera / source.white_balance, str(values["highlights"]))
             pixels = apply_matrix(camera, source.camera_to_working)
-        gains = light_gains(float(values["warmth"]), float(values["tint"])) * np.float32(
-            2 ** float(values["exposure"])
-        )
+        gains = light_gains(float(values["warmth"]), float(values["tint"])) * np.float32(2 ** float(values["exposure"]))
         return pixels * gains if np.any(gains != 1) else pixels
 
     return run

@@ -31,7 +31,7 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
 
 
 MODEL = Model(
-    Stage.SHARPEN, "unsharp-mask", "Unsharp mask", "Plain edge contrast; leaves light and dark lines along strong edges.",
+    Stage.SHARPEN, "unsharp-mask", "Unsharp mask", "Plain edge contrast; leaves light and dark lines along edges.",
     (
         Parameter("radius", "Radius", "Width of the edges that are strengthened.", 0.8, 0, 3, 0.05, "px",
                   metered=lambda reading: reading.blur.radius),

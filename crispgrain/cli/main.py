@@ -1,0 +1,247 @@
+"""The command line: the same jobs as the window, without one."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Callable, Iterator, Sequence
+from pathlib import Path
+
+from crispgrain import __version__
+from crispgrain.core.colour.icc import PROFILE_NAMES
+from crispgrain.core.errors import Cancelled, ShotError, TreatmentError
+from crispgrain.core.files import OutputFormat, find_shots
+from crispgrain.core.model import Parameter, Stage
+from crispgrain.core.registry import MODELS
+from crispgrain.core.render.progress import Progress
+from crispgrain.core.render.whole import export
+from crispgrain.core.shot import Shot, open_shot, saved_treatment
+from crispgrain.core.treatment import Treatment
+
+COMMANDS = ("run", "meter", "models", "demo")
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run the command line; returns the exit code: 0 all went well, 1 a file failed, 2 a wrong call."""
+    given = list(sys.argv[1:] if arguments is None else arguments)
+    if not given or given[0] not in (*COMMANDS, "-h", "--help", "--version"):
+        from crispgrain.desktop.app import run_window
+
+        return run_window([Path(a) for a in given])
+    options = _parser().parse_args(given)
+    try:
+        return options.job(options)
+    except (TreatmentError, ShotError) as error:
+        return _fail(str(error), 2)
+    except (KeyboardInterrupt, Cancelled):
+        return _fail("stopped", 130)
+    except BrokenPipeError:
+        return 1
+
+
+def _fail(words: str, code: int) -> int:
+    print(f"crispgrain: {words}", file=sys.stderr)
+    return code
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="crispgrain", description="Removes noise, recovers sharpness and enlarges photographs, offline.",
+        epilog="Without a command, the window opens: crispgrain [FILES...]",
+    )  # fmt: skip
+    parser.add_argument("--version", action="version", version=f"Crisp Grain {__version__}")
+    jobs = parser.add_subparsers(required=True, metavar="COMMAND")
+
+    run = jobs.add_parser("run", help="treat files and write the results to a folder")
+    run.set_defaults(job=run_files)
+    run.add_argument("files", nargs="+", type=Path, metavar="FILES", help="shots, or folders of shots")
+    run.add_argument("--out", required=True, type=Path, metavar="DIR", help="folder for the results")
+    run.add_argument("--treatment", type=Path, metavar="T.json", help="treatment or preset to use; else the shot's own")
+    run.add_argument(
+        "--set", action="append", default=[], metavar="STAGE.FIELD=VALUE", dest="settings",
+        help="change one setting, e.g. denoise.model=wavelet; names: crispgrain models",
+    )  # fmt: skip
+    run.add_argument("--only", metavar="STAGE,STAGE", help="switch every other stage off")
+    run.add_argument("--format", choices=list(OutputFormat))
+    run.add_argument("--bits", choices=("8", "16"))
+    run.add_argument("--profile", choices=PROFILE_NAMES)
+    run.add_argument("--ppi", type=float, metavar="N")
+    run.add_argument("--replace", action="store_true", help="write over results of the same name")
+    size = run.add_mutually_exclusive_group()
+    for by in ("long-side", "width", "height"):
+        size.add_argument(f"--{by}", type=int, metavar="PX")
+    size.add_argument("--factor", type=float, metavar="F")
+
+    meter = jobs.add_parser("meter", help="measure files and say what was found")
+    meter.set_defaults(job=meter_files)
+    meter.add_argument("files", nargs="+", type=Path, metavar="FILES")
+    meter.add_argument("--json", action="store_true")
+
+    models = jobs.add_parser("models", help="list the models of each stage and their settings")
+    models.set_defaults(job=list_models)
+    models.add_argument("--json", action="store_true")
+
+    demo = jobs.add_parser("demo", help="write the demo roll and open it")
+    demo.set_defaults(job=demo_roll)
+    demo.add_argument("--out", type=Path, metavar="DIR", help="folder for the roll")
+    demo.add_argument("--no-window", action="store_true", help="only write the roll")
+    return parser
+
+
+def _treatment(options: argparse.Namespace, shot: Path) -> Treatment:
+    """The treatment of a file: given, or kept beside it, or metered; then changed as asked."""
+    treatment = Treatment.load(options.treatment) if options.treatment else saved_treatment(shot) or Treatment()
+    for by in ("long_side", "width", "height", "factor"):
+        wish = getattr(options, by)
+        if wish is not None:
+            field = "factor" if by == "factor" else "pixels"
+            treatment = treatment.set("enlarge.on", True).set("enlarge.by", by.replace("_", "-"))
+            treatment = treatment.set(f"enlarge.{field}", wish)
+    for setting in options.settings:
+        name, equals, value = setting.partition("=")
+        if not equals:
+            raise TreatmentError(f"--set takes STAGE.FIELD=VALUE, not “{setting}”")
+        treatment = treatment.set(name, value)
+    if options.only:
+        wanted = [s.strip() for s in options.only.split(",")]
+        unknown = [s for s in wanted if s not in list(Stage)]
+        if unknown:
+            raise TreatmentError(f"--only names stages ({', '.join(Stage)}), not “{unknown[0]}”")
+        treatment = treatment.only(Stage(s) for s in wanted)
+    for field in ("format", "bits", "profile", "ppi"):
+        if getattr(options, field) is not None:
+            treatment = treatment.set(f"print.{field}", getattr(options, field))
+    return treatment
+
+
+def _opened(paths: list[Path]) -> Iterator[Shot | ShotError]:
+    files, problems = find_shots(paths)
+    yield from problems
+    for path in files:
+        try:
+            yield open_shot(path)
+        except ShotError as error:
+            yield error
+
+
+def run_files(options: argparse.Namespace) -> int:
+    """``crispgrain run``: the rest goes on when one file fails."""
+    if options.treatment:
+        Treatment.load(options.treatment)
+    _treatment(options, Path("-"))  # a wrong call fails before any work is done
+    done, failed = 0, 0
+    for shot in _opened(options.files):
+        try:
+            if isinstance(shot, ShotError):
+                raise shot
+            pipeline = shot.pipeline(_treatment(options, shot.path))
+            for remark in (*shot.source.facts.remarks, *pipeline.resolved.remarks):
+                print(f"{shot.path.name}: {remark}", file=sys.stderr)
+            written = export(pipeline, options.out, replace=options.replace, report=_bar(shot.path.name))
+            print(written)
+            done += 1
+        except (ShotError, TreatmentError) as error:
+            failed += 1
+            _fail(str(error) if isinstance(error, ShotError) else f"{shot.path.name}: {error}", 1)
+        except MemoryError:
+            failed += 1
+            _fail(f"{shot.path.name}: there is not enough memory for this result", 1)
+    if failed:
+        _fail(f"{failed} of {done + failed} failed", 1)
+    return 1 if failed else 0
+
+
+def _bar(name: str) -> Callable[[Progress], None] | None:
+    """A progress bar on a terminal, nothing elsewhere."""
+    if not sys.stderr.isatty():
+        return None
+
+    def show(progress: Progress) -> None:
+        filled = round(24 * progress.done / progress.total)
+        bar = "█" * filled + "·" * (24 - filled)
+        end = "\r" if progress.done < progress.total else "\r\033[K"
+        print(f"{name}  {bar}  {progress.words}\033[K", end=end, file=sys.stderr, flush=True)
+
+    return show
+
+
+def meter_files(options: argparse.Namespace) -> int:
+    """``crispgrain meter``: one paragraph, or one JSON object, per file."""
+    found, failed = [], 0
+    for shot in _opened(options.files):
+        if isinstance(shot, ShotError):
+            failed += 1
+            _fail(str(shot), 1)
+        elif options.json:
+            found.append({"file": str(shot.path), **shot.reading.as_json()})
+        else:
+            print(_reading_words(shot))
+    if options.json:
+        print(json.dumps(found, indent=2))
+    return 1 if failed else 0
+
+
+def _reading_words(shot: Shot) -> str:
+    reading, noise = shot.reading, shot.reading.noise
+    lines = [
+        f"{shot.path.name}: {reading.size.width} × {reading.size.height} px"
+        + (f", {shot.source.facts.camera}" if shot.source.facts.camera else "")
+        + (f", ISO {shot.source.facts.iso}" if shot.source.facts.iso else ""),
+        f"  noise  luminance {noise.luminance:.1f}, colour {noise.colour:.1f} (standard deviation, 8-bit steps)",
+    ]
+    if noise.a is not None and noise.b is not None:
+        each = ", ".join(f"{c} {a:.3g} x + {b:.3g}" for c, a, b in zip("RGB", noise.a, noise.b, strict=True))
+        lines.append(f"         sensor variance by signal x: {each}")
+    lines.append(f"  blur   {reading.blur.kind}, {reading.blur.radius:.2f} px (sigma of the sharpest edges)")
+    return "\n".join(lines + [f"  note   {remark}" for remark in shot.source.facts.remarks])
+
+
+def _parameter_json(stage: Stage, p: Parameter) -> dict[str, object]:
+    limits: dict[str, object] = {"choices": list(p.choices)} if p.choices else {"range": [p.minimum, p.maximum]}
+    return {
+        "setting": f"{stage}.{p.id}", "name": p.name, "help": p.help, "default": p.default, "unit": p.unit, **limits
+    }  # fmt: skip
+
+
+def list_models(options: argparse.Namespace) -> int:
+    """``crispgrain models``."""
+    if options.json:
+        listed = [
+            {
+                "stage": m.stage.value, "id": m.id, "name": m.name, "purpose": m.purpose,
+                "parameters": [_parameter_json(m.stage, p) for p in m.parameters],
+            }
+            for m in MODELS
+        ]  # fmt: skip
+        print(json.dumps(listed, indent=2, ensure_ascii=False))
+        return 0
+    for stage in Stage:
+        print(f"{stage.label}    {stage}.on = metered, on, off")
+        for m in (m for m in MODELS if m.stage is stage):
+            print(f"  {stage}.model={m.id}    {m.name}. {m.purpose}")
+            for p in m.parameters:
+                limits = " | ".join(p.choices) if p.choices else f"{p.minimum:g} to {p.maximum:g} {p.unit}".rstrip()
+                print(f"      {stage}.{p.id}    {limits}; {p.help}")
+    return 0
+
+
+def demo_roll(options: argparse.Namespace) -> int:
+    """``crispgrain demo``: write the roll, then open it unless asked not to."""
+    from crispgrain.demo.roll import write_roll
+    from crispgrain.paths import demo_folder
+
+    def report(number: int, total: int, name: str) -> None:
+        print(f"Making the demo roll, {number + 1} of {total}: {name}", file=sys.stderr)
+
+    folder = options.out or demo_folder()
+    try:
+        paths = write_roll(folder, report)
+    except OSError as error:
+        raise ShotError(folder, f"the demo roll cannot be written ({error.strerror})") from error
+    if options.no_window:
+        print(folder)
+        return 0
+    from crispgrain.desktop.app import run_window
+
+    return run_window(paths)

@@ -1,0 +1,50 @@
+"""Opening a shot for work: reading it, measuring it, finding its treatment, chaining its stages."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from .errors import ShotError
+from .files.read import read_shot
+from .files.source import Source
+from .meter import Reading, measure
+from .render.cache import TileCache
+from .render.pipeline import Pipeline
+from .treatment import Treatment, resolve, sidecar_path
+
+
+@dataclass(frozen=True, eq=False)
+class Shot:
+    """A shot in memory: its pixels as stored, and what the meter found."""
+
+    source: Source
+    reading: Reading
+
+    @property
+    def path(self) -> Path:
+        return self.source.path
+
+    def pipeline(self, treatment: Treatment, cache: TileCache | None = None) -> Pipeline:
+        return Pipeline(self.source, self.reading, resolve(treatment, self.source, self.reading), cache)
+
+
+def open_shot(path: Path) -> Shot:
+    """Read and measure a shot.
+
+    Raises
+    ------
+    ShotError
+        As :func:`crispgrain.core.files.read_shot`; also if memory runs out.
+    """
+    try:
+        source = read_shot(path)
+        return Shot(source, measure(source))
+    except MemoryError as error:
+        raise ShotError(path, "the picture does not fit into memory") from error
+
+
+def saved_treatment(path: Path, folder: Path | None = None) -> Treatment | None:
+    """The treatment kept for a shot, if there is one; raises ShotError if it cannot be read."""
+    sidecar = sidecar_path(path, folder)
+    return Treatment.load(sidecar) if sidecar.exists() else None

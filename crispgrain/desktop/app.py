@@ -1,0 +1,40 @@
+"""Starting the window."""
+
+from __future__ import annotations
+
+import signal
+import sys
+from pathlib import Path
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+
+from crispgrain.desktop.theme import BOOTH, app_icon, apply_theme
+from crispgrain.desktop.window import Window
+
+
+def make_app() -> QApplication:
+    """The Qt application, dressed; the running one if there is one."""
+    app = QApplication.instance() or QApplication(sys.argv[:1])
+    assert isinstance(app, QApplication)
+    app.setApplicationName("crispgrain")
+    app.setApplicationDisplayName("Crisp Grain")
+    app.setDesktopFileName("crispgrain")
+    app.setWindowIcon(app_icon())
+    apply_theme(app, BOOTH)
+    return app
+
+
+def run_window(paths: list[Path]) -> int:
+    """Open the window with some shots and run it until it is closed."""
+    app = make_app()
+    window = Window()
+    window.show()
+    if paths:
+        window.open_paths([p.absolute() for p in paths])
+    # Python must wake now and then to notice Ctrl+C in the terminal.
+    signal.signal(signal.SIGINT, lambda *_: window.close())
+    ticker = QTimer()
+    ticker.timeout.connect(lambda: None)
+    ticker.start(300)
+    return app.exec()

@@ -1,0 +1,87 @@
+"""The contact sheet: a narrow column of thumbnails with each shot's state and headline reading."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QSize, Qt
+from PySide6.QtGui import QColor, QFont, QPainter, QPen
+from PySide6.QtWidgets import QAbstractItemView, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
+
+from .roll import ENTRY, Entry, Roll, State
+from .theme import current_theme
+
+WIDTH = 168
+THUMB = QSize(132, 92)
+ROW = 140
+
+
+class _FrameDelegate(QStyledItemDelegate):
+    """Paints one frame of the sheet."""
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:
+        return QSize(WIDTH - 14, ROW)
+
+    def paint(
+        self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
+    ) -> None:
+        entry: Entry = index.data(ENTRY)
+        theme = current_theme()
+        painter.save()
+        area = option.rect.adjusted(8, 6, -8, -4)
+        selected = bool(option.state & QStyle.StateFlag.State_Selected)
+        current = bool(option.state & QStyle.StateFlag.State_HasFocus) or selected
+        if current:
+            painter.fillRect(option.rect.adjusted(0, 2, 0, -2), QColor(theme.field))
+            painter.fillRect(QRect(option.rect.left(), option.rect.top() + 2, 3, ROW - 4), QColor(theme.accent))
+        frame = QRect(area.left() + 2, area.top(), THUMB.width(), THUMB.height())
+        if entry.thumbnail is not None:
+            size = entry.thumbnail.size().scaled(THUMB, Qt.AspectRatioMode.KeepAspectRatio)
+            place = QRect(frame.left(), frame.bottom() - size.height() + 1, size.width(), size.height())
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.drawImage(place, entry.thumbnail)
+        else:
+            painter.setPen(QPen(QColor(theme.hairline)))
+            painter.drawRect(frame.adjusted(0, 0, -1, -1))
+            painter.setPen(QColor(theme.faint_ink))
+            words = "can't be read" if entry.state is State.FAILED else "…"
+            painter.drawText(frame, Qt.AlignmentFlag.AlignCenter, words)
+        line = painter.fontMetrics().height()
+        text = QRect(area.left() + 2, frame.bottom() + 4, area.width() - 2, line)
+        painter.setPen(QColor(theme.ink))
+        name = painter.fontMetrics().elidedText(entry.path.name, Qt.TextElideMode.ElideMiddle, text.width())
+        painter.drawText(text, Qt.AlignmentFlag.AlignLeft, name)
+        small = QFont(option.font)
+        small.setPixelSize(11)
+        painter.setFont(small)
+        painter.setPen(QColor(theme.faint_ink))
+        below = text.translated(0, line - 1)
+        said = entry.problem.partition(": ")[2] if entry.problem else entry.headline
+        if entry.state not in (State.UNTOUCHED, State.FAILED):
+            said = f"{entry.state} · {said}" if said else str(entry.state)
+        painter.drawText(
+            below, Qt.AlignmentFlag.AlignLeft,
+            painter.fontMetrics().elidedText(said, Qt.TextElideMode.ElideRight, below.width()),
+        )  # fmt: skip
+        painter.restore()
+
+
+class ContactSheet(QListView):
+    """The column of all open shots; several can be selected for sync and export."""
+
+    def __init__(self, roll: Roll, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setModel(roll)
+        self.setItemDelegate(_FrameDelegate(self))
+        self.setFixedWidth(WIDTH)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setUniformItemSizes(True)
+        self.setAccessibleName("Contact sheet")
+
+    @property
+    def selected_rows(self) -> list[int]:
+        return sorted(i.row() for i in self.selectionModel().selectedIndexes())
+
+    @property
+    def current_row(self) -> int:
+        return self.currentIndex().row()

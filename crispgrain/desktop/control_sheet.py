@@ -1,0 +1,234 @@
+"""The control sheet: the model and settings of the chosen stage, and the reading they follow."""
+
+from __future__ import annotations
+
+import math
+
+from PySide6.QtCore import QSignalBlocker, Qt, Signal
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDoubleSpinBox,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from crispgrain.core.files.source import RawSource
+from crispgrain.core.model import Domain, Parameter, Stage, Value
+from crispgrain.core.registry import models_of
+from crispgrain.core.render.pipeline import Pipeline
+from crispgrain.core.shot import Shot
+from crispgrain.core.treatment import ResolvedStage, Treatment, metered_on
+
+from .metered_slider import MeteredSlider
+
+WIDTH = 262
+
+
+def faint(words: str = "") -> QLabel:
+    label = QLabel(words)
+    label.setProperty("role", "faint")
+    label.setWordWrap(True)
+    return label
+
+
+class _NumberRow(QWidget):
+    """A number: its name, a field to type in, a slider."""
+
+    changed = Signal(str, object)
+
+    def __init__(self, parameter: Parameter) -> None:
+        super().__init__()
+        self.parameter = parameter
+        self.field = QDoubleSpinBox()
+        self.field.setRange(parameter.minimum, parameter.maximum)
+        self.field.setDecimals(max(0, math.ceil(-math.log10(parameter.step))) if parameter.step < 1 else 0)
+        self.field.setSingleStep(parameter.step)
+        self.field.setSuffix(f" {parameter.unit}" if parameter.unit else "")
+        self.field.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+        self.field.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.field.setFixedWidth(96)
+        self.field.setKeyboardTracking(False)
+        self.field.setAccessibleName(parameter.name)
+        self.slider = MeteredSlider(parameter.minimum, parameter.maximum, parameter.step)
+        self.slider.setAccessibleName(parameter.name)
+        self.setToolTip(parameter.help)
+        name = QLabel(parameter.name)
+        top = QHBoxLayout()
+        top.addWidget(name)
+        top.addStretch()
+        top.addWidget(self.field)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addLayout(top)
+        layout.addWidget(self.slider)
+        self.field.valueChanged.connect(lambda v: self.changed.emit(parameter.id, v))
+        self.slider.moved.connect(lambda v: self.changed.emit(parameter.id, v))
+        self.slider.returned.connect(lambda: self.changed.emit(parameter.id, None))
+
+    def show_value(self, value: Value, metered: Value, following: bool) -> None:
+        with QSignalBlocker(self.field):
+            if abs(self.field.value() - float(value)) > 1e-9:
+                self.field.setValue(float(value))
+        self.slider.show_value(float(value), float(metered), following)
+
+
+class _ChoiceRow(QWidget):
+    """One of several words."""
+
+    changed = Signal(str, object)
+
+    def __init__(self, parameter: Parameter) -> None:
+        super().__init__()
+        self.parameter = parameter
+        self.field = QComboBox()
+        for choice in parameter.choices:
+            self.field.addItem(choice.replace("-", " "), choice)
+        self.field.setAccessibleName(parameter.name)
+        self.field.setMinimumWidth(120)
+        self.setToolTip(parameter.help)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 2, 0, 2)
+        layout.addWidget(QLabel(parameter.name))
+        layout.addStretch()
+        layout.addWidget(self.field)
+        self.field.activated.connect(lambda i: self.changed.emit(parameter.id, self.field.itemData(i)))
+
+    def show_value(self, value: Value, metered: Value, following: bool) -> None:
+        self.field.setCurrentIndex(self.field.findData(value))
+
+
+class ControlSheet(QScrollArea):
+    """Controls of one stage. Emits what the user wants; the treatment itself is kept elsewhere."""
+
+    setting_changed = Signal(str, object)  # "stage.field", value or None for metered
+    strip_wanted = Signal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setFixedWidth(WIDTH)
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.stage = Stage.DENOISE
+        self.rows: dict[str, _NumberRow | _ChoiceRow] = {}
+        self._shown: tuple[Stage, str] | None = None
+
+        self.title = QLabel()
+        self.title.setProperty("role", "title")
+        self.follow = QPushButton("Follow the meter")
+        self.follow.setToolTip("Return every setting of this stage to what the reading of the shot asks for.")
+        self.model = QComboBox()
+        self.model.setAccessibleName("Model")
+        self.purpose = faint()
+        self.strip = QPushButton("Test strip …")
+        self.strip.setToolTip("Compare models and strengths of this stage on one spot.")
+        self.settings = QVBoxLayout()
+        self.settings.setSpacing(8)
+        self.reading = faint()
+        self.reading.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        rule = QFrame()
+        rule.setFrameShape(QFrame.Shape.HLine)
+        rule.setFrameShadow(QFrame.Shadow.Plain)
+
+        self._inside = inside = QWidget()
+        layout = QVBoxLayout(inside)
+        layout.setContentsMargins(16, 14, 16, 14)
+        layout.setSpacing(10)
+        layout.addWidget(self.title)
+        layout.addWidget(self.model)
+        layout.addWidget(self.purpose)
+        layout.addSpacing(4)
+        layout.addLayout(self.settings)
+        layout.addSpacing(4)
+        buttons = QHBoxLayout()
+        buttons.addWidget(self.follow)
+        buttons.addWidget(self.strip)
+        buttons.addStretch()
+        layout.addLayout(buttons)
+        layout.addWidget(rule)
+        layout.addWidget(self.reading)
+        layout.addStretch()
+        self.setWidget(inside)
+
+        self.follow.clicked.connect(self._follow_all)
+        self.strip.clicked.connect(self.strip_wanted)
+        self.model.activated.connect(lambda i: self.setting_changed.emit(f"{self.stage}.model", self.model.itemData(i)))
+
+    def show_stage(self, stage: Stage, shot: Shot | None, pipeline: Pipeline | None, treatment: Treatment) -> None:
+        """Show a stage of a shot; without a shot everything is empty and disabled."""
+        self.stage = stage
+        self.title.setText(stage.label)
+        self._inside.setVisible(shot is not None)
+        if shot is None or pipeline is None:
+            return
+        resolved = pipeline.resolved[stage]
+        is_mosaic = isinstance(shot.source, RawSource)
+        usable = [m for m in models_of(stage) if is_mosaic or m.domain is Domain.PICTURE]
+        if self._shown != (stage, resolved.model.id) or self.model.count() != len(usable):
+            self._build(stage, resolved)
+            self.model.clear()
+            for m in usable:
+                self.model.addItem(m.name, m.id)
+        self.model.setCurrentIndex(self.model.findData(resolved.model.id))
+        self.model.setVisible(len(usable) > 1)
+        self.purpose.setText(resolved.model.purpose)
+        self.strip.setVisible(stage in (Stage.DEVELOP, Stage.DENOISE, Stage.SHARPEN, Stage.ENLARGE))
+        given = treatment[stage]
+        for name, row in self.rows.items():
+            metered = row.parameter.metered_value(shot.reading)
+            row.show_value(resolved.values[name], metered, name not in given.values)
+        if stage is Stage.ENLARGE:
+            by = resolved.values["by"]
+            self.rows["factor"].setVisible(by == "factor")
+            self.rows["pixels"].setVisible(by != "factor")
+        self.reading.setText("\n".join(reading_words(stage, shot, pipeline)))
+        self.follow.setEnabled(stage in treatment.stages and given != type(given)())
+
+    def _build(self, stage: Stage, resolved: ResolvedStage) -> None:
+        for row in self.rows.values():
+            row.hide()
+            self.settings.removeWidget(row)
+            row.deleteLater()
+        self.rows = {}
+        for p in resolved.model.parameters:
+            row = _ChoiceRow(p) if p.choices else _NumberRow(p)
+            row.changed.connect(lambda name, value: self.setting_changed.emit(f"{self.stage}.{name}", value))
+            self.settings.addWidget(row)
+            self.rows[p.id] = row
+        self._shown = (stage, resolved.model.id)
+
+    def _follow_all(self) -> None:
+        self.setting_changed.emit(f"{self.stage}.*", None)
+
+
+def reading_words(stage: Stage, shot: Shot, pipeline: Pipeline) -> list[str]:
+    """What the meter found that matters to a stage, in plain words."""
+    reading, facts = shot.reading, shot.source.facts
+    lines: list[str] = []
+    if stage is Stage.DEVELOP:
+        lines.append(f"{reading.size.width} × {reading.size.height} px" + (", RAW" if shot.source.is_raw else ""))
+        lines += [w for w in (facts.camera, f"ISO {facts.iso}" if facts.iso else "") if w]
+        lines += facts.remarks
+    elif stage is Stage.DENOISE:
+        lines.append(f"Reading: noise {reading.noise.luminance:.1f} luminance, {reading.noise.colour:.1f} colour")
+        lines.append("(standard deviation in 8-bit steps)")
+        if not metered_on(stage, reading):
+            lines.append("Clean enough: metered off.")
+    elif stage is Stage.SHARPEN:
+        lines.append(f"Reading: sharpest edges blurred by {reading.blur.radius:.1f} px")
+        if not metered_on(stage, reading):
+            lines.append("Sharp enough: metered off.")
+    elif stage in (Stage.ENLARGE, Stage.PRINT):
+        ppi = float(pipeline.resolved[Stage.PRINT].values["ppi"])
+        size = pipeline.size
+        lines.append(f"Result: {size.width} × {size.height} px")
+        lines.append(f"{size.width / ppi * 2.54:.1f} × {size.height / ppi * 2.54:.1f} cm at {ppi:g} ppi")
+        if stage is Stage.ENLARGE and min(reading.size.width, reading.size.height) < 500:
+            lines.append("The source is under 500 pixels on a side: too small to enlarge well.")
+    lines += pipeline.resolved.remarks
+    return lines

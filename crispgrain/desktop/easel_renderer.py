@@ -1,0 +1,141 @@
+"""Fills the easel: decides which tiles to compute next, and says how far that is."""
+
+from __future__ import annotations
+
+import time
+
+from PySide6.QtCore import QObject, QSize, Signal
+from PySide6.QtGui import QImage
+
+from crispgrain.core.geometry import Rect
+from crispgrain.core.render.cache import TileCache
+from crispgrain.core.render.pipeline import CancelToken, Pipeline
+from crispgrain.core.render.progress import Progress
+from crispgrain.core.render.threads import worker_count
+
+from .background import Background, Urgency
+from .easel import Arrangement, Easel
+from .layer import Layer, TileRef, render_tile
+
+
+class EaselRenderer(QObject):
+    """Keeps just as many tiles in the making as there are workers, always those that matter most now.
+
+    Panning therefore cancels nothing and never computes a tile twice; a change
+    of treatment cancels what is under way.
+    """
+
+    progress = Signal(object)  # Progress, or None when all that is visible is there
+    failed = Signal(str)
+
+    def __init__(self, easel: Easel, background: Background, cache: TileCache) -> None:
+        super().__init__()
+        self.easel, self.cache = easel, cache
+        self._background = background
+        self._cancel = CancelToken()
+        self._in_work: set[tuple[str, TileRef]] = set()
+        self._done = 0
+        self._started = 0.0
+        self._stopped = False
+        easel.view_changed.connect(self._view_changed)
+
+    def show(
+        self, source: Pipeline | None, result: Pipeline | None, overview: QImage | None, wait: bool = False
+    ) -> None:
+        """Put another shot or treatment on the easel; ``wait`` shows it without computing tiles yet."""
+        easel = self.easel
+        before = easel.result.size
+        self._cancel.cancel()
+        self._cancel = CancelToken()
+        self._in_work.clear()
+        self._done, self._stopped = 0, wait
+        easel.source.set_pipeline(source, overview)
+        easel.result.set_pipeline(result, overview)
+        after = easel.result.size
+        if before != after:
+            easel.result_resized(QSize(before.width, before.height), QSize(after.width, after.height))
+        easel.update()
+        self._pump()
+
+    def stop(self) -> None:
+        """Compute nothing more until the view or the treatment changes."""
+        self._cancel.cancel()
+        self._cancel = CancelToken()
+        self._in_work.clear()
+        self._stopped = True
+        self.progress.emit(None)
+
+    @property
+    def idle(self) -> bool:
+        return not self._in_work
+
+    def _view_changed(self) -> None:
+        if self.easel.result.pipeline is not None:
+            self._stopped = False
+            self._pump()
+
+    def _wanted(self) -> list[tuple[str, TileRef]]:
+        """Tiles still missing for what is on screen, most wanted first."""
+        easel = self.easel
+        visible, scale = easel.visible, easel.scale
+        wanted: list[tuple[str, TileRef]] = []
+        layers = {"source": easel.source, "result": easel.result}
+        if easel.arrangement is Arrangement.RESULT:
+            layers = {"result": easel.result, "source": easel.source}
+        for name, layer in layers.items():
+            if layer.pipeline is None:
+                continue
+            fx = layer.size.width / easel.result.size.width
+            fy = layer.size.height / easel.result.size.height
+            part = Rect.between(
+                int(visible.top * fy), int(visible.left * fx), int(visible.bottom * fy) + 1, int(visible.right * fx) + 1
+            ).intersect(layer.size.rect)
+            if name == "source" and layer.overview is not None and scale / fx <= self._overview_scale(layer):
+                continue  # the overview has pixels enough for this
+            wanted += [(name, ref) for ref in layer.missing(part, scale / fx)]
+        return wanted
+
+    @staticmethod
+    def _overview_scale(layer: Layer) -> float:
+        return layer.overview.width() / layer.size.width if layer.overview is not None else 0.0
+
+    def _pump(self) -> None:
+        if self._stopped:
+            return
+        wanted = self._wanted()
+        if not self._in_work and not wanted:
+            self._done = 0
+            self.progress.emit(None)
+            return
+        if not self._done and not self._in_work:
+            self._started = time.monotonic()
+        for item in wanted:
+            if len(self._in_work) >= worker_count():
+                break
+            if item not in self._in_work:
+                self._start(*item)
+        self._report(len({*wanted, *self._in_work}))
+
+    def _report(self, left: int) -> None:
+        passed = time.monotonic() - self._started
+        seconds = passed / self._done * left if self._done >= 2 else None
+        self.progress.emit(Progress(self._done, self._done + left, seconds))
+
+    def _start(self, name: str, ref: TileRef) -> None:
+        layer = self.easel.source if name == "source" else self.easel.result
+        pipeline, cancel = layer.pipeline, self._cancel
+        assert pipeline is not None
+        self._in_work.add((name, ref))
+
+        def done(image: QImage) -> None:
+            self._in_work.discard((name, ref))
+            layer.put(ref, image)
+            self._done += 1
+            self.easel.update()
+            self._pump()
+
+        def failed(error: Exception) -> None:
+            self.stop()
+            self.failed.emit(str(error) or type(error).__name__)
+
+        self._background.submit(Urgency.VISIBLE, lambda: render_tile(pipeline, ref, cancel), done, failed, cancel)

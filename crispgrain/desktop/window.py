@@ -1,0 +1,622 @@
+"""The window: puts the parts together and passes their wishes on."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtCore import QMimeData, Qt
+from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QImage, QKeyEvent, QKeySequence
+from PySide6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from crispgrain import __version__
+from crispgrain.core.errors import ShotError, TreatmentError
+from crispgrain.core.files import PICTURE_SUFFIXES, RAW_SUFFIXES, Source, find_shots, read_shot
+from crispgrain.core.geometry import Rect
+from crispgrain.core.meter import Reading, measure
+from crispgrain.core.model import Stage
+from crispgrain.core.render.cache import TileCache
+from crispgrain.core.render.overview import overview
+from crispgrain.core.render.pipeline import Pipeline
+from crispgrain.core.render.progress import Progress
+from crispgrain.core.shot import Shot
+from crispgrain.core.treatment import Treatment, resolve
+from crispgrain.paths import demo_folder, presets_folder
+
+from .background import Background, Urgency
+from .contact_sheet import ContactSheet
+from .control_sheet import ControlSheet
+from .dialogs import ExportDialog, StagesDialog
+from .easel import Arrangement, Easel
+from .easel_renderer import EaselRenderer
+from .empty_state import EmptyState
+from .exporter import Exporter, Job
+from .layer import to_image
+from .roll import Roll, State
+from .stage_rail import StageRail
+from .status_line import StatusLine
+from .summaries import stage_summary
+from .test_strip import Candidate, TestStrip
+from .theme import BOOTH, DIM_ROOM, apply_theme, current_theme
+
+FLIP_KEY = Qt.Key.Key_S  # hold to see the source
+THUMB_SIDE = 264
+IN_MEMORY = 3  # shots whose pixels are kept
+
+
+def _rule(vertical: bool = False) -> QFrame:
+    line = QFrame()
+    line.setFrameShape(QFrame.Shape.VLine if vertical else QFrame.Shape.HLine)
+    line.setFrameShadow(QFrame.Shadow.Plain)
+    line.setStyleSheet("color: palette(mid);")
+    return line
+
+
+class Window(QMainWindow):
+    """The main window. Holds what is open; computing and writing are done elsewhere."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setWindowTitle("Crisp Grain")
+        self.setAcceptDrops(True)
+        self.resize(1280, 800)
+        self.cache = TileCache()
+        self.background = Background()
+        self.exporter = Exporter()
+        self.roll = Roll()
+        self.stage = Stage.DENOISE
+        self.row = -1
+        self._recent: list[int] = []
+        self._last_folder: Path | None = None
+        self._strip_patch: Rect | None = None
+
+        self.rail = StageRail()
+        self.controls = ControlSheet()
+        self.easel = Easel()
+        self.renderer = EaselRenderer(self.easel, self.background, self.cache)
+        self.strip = TestStrip(self.background)
+        self.sheet = ContactSheet(self.roll)
+        self.status = StatusLine()
+        self.empty = EmptyState()
+        self._lay_out()
+        self._build_menus()
+        self._connect()
+        self._show_nothing()
+        self.easel.setFocus()
+
+    # ---- construction ---------------------------------------------------------
+    def _lay_out(self) -> None:
+        self.middle = QStackedWidget()
+        self.middle.addWidget(self.empty)
+        bench = QWidget()
+        column = QVBoxLayout(bench)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.easel, 1)
+        column.addWidget(self.strip)
+        self.middle.addWidget(bench)
+        body = QHBoxLayout()
+        body.setSpacing(0)
+        for widget, stretch in (
+            (self.controls, 0), (_rule(True), 0), (self.middle, 1), (_rule(True), 0), (self.sheet, 0)
+        ):  # fmt: skip
+            body.addWidget(widget, stretch)
+        whole = QWidget()
+        layout = QVBoxLayout(whole)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self.rail)
+        layout.addWidget(_rule())
+        layout.addLayout(body, 1)
+        layout.addWidget(_rule())
+        layout.addWidget(self.status)
+        self.setCentralWidget(whole)
+
+    def _action(
+        self, menu: QMenu, words: str, job: Callable[[], object], keys: str | QKeySequence.StandardKey | None = None
+    ) -> QAction:
+        action = QAction(words, self)
+        if keys is not None:
+            action.setShortcut(QKeySequence(keys))
+        action.triggered.connect(lambda _=False: job())
+        menu.addAction(action)
+        return action
+
+    def _build_menus(self) -> None:
+        bar = self.menuBar()
+        shots = bar.addMenu("&Shots")
+        self._action(shots, "Open files …", self.ask_files, QKeySequence.StandardKey.Open)
+        self._action(shots, "Open folder …", self.ask_folder, "Ctrl+Shift+O")
+        self._action(shots, "Open the demo roll", self.open_demo)
+        shots.addSeparator()
+        self.export_action = self._action(shots, "Export …", self.ask_export, "Ctrl+E")
+        self.export_all_action = self._action(shots, "Export all …", lambda: self.ask_export(all_shots=True))
+        shots.addSeparator()
+        self._action(shots, "Quit", self.close, QKeySequence.StandardKey.Quit)
+
+        treatment = bar.addMenu("&Treatment")
+        undo = self.roll.undo.createUndoAction(self, "Undo")
+        undo.setShortcut(QKeySequence(QKeySequence.StandardKey.Undo))
+        redo = self.roll.undo.createRedoAction(self, "Redo")
+        redo.setShortcut(QKeySequence(QKeySequence.StandardKey.Redo))
+        treatment.addActions([undo, redo])
+        treatment.addSeparator()
+        self.sync_action = self._action(treatment, "Sync to selected shots …", self.ask_sync, "Ctrl+Y")
+        if redo.shortcut() == self.sync_action.shortcut():
+            self.sync_action.setShortcut(QKeySequence("Ctrl+Shift+Y"))
+        self.save_preset_action = self._action(treatment, "Save as preset …", self.ask_preset)
+        self.presets_menu = treatment.addMenu("Apply preset")
+        self.presets_menu.aboutToShow.connect(self._fill_presets)
+        treatment.addSeparator()
+        self.reset_action = self._action(treatment, "Follow the meter in every stage", self.reset_treatment)
+
+        view = bar.addMenu("&View")
+        for words, scale, keys in (
+            ("Whole picture", None, "0"), ("100 %", 1.0, "1"), ("200 %", 2.0, "2"), ("400 %", 4.0, "4")
+        ):  # fmt: skip
+            self._action(view, words, partial(self.easel.set_zoom, scale), keys)
+        view.addSeparator()
+        for arrangement, keys in zip(Arrangement, ("D", "B", "R"), strict=True):
+            self._action(view, arrangement.value, partial(self.easel.set_arrangement, arrangement), keys)
+        view.addSeparator()
+        self._action(view, "Next surround (grey, white, black)", self._next_surround, "G")
+        self._action(view, "Dim room", self._toggle_dim, "Ctrl+D")
+        view.addSeparator()
+        self._action(view, "Test strip", self.start_strip, "T")
+
+        self._action(bar.addMenu("&Help"), "About Crisp Grain and its keys", self._about)
+
+    def _connect(self) -> None:
+        self.rail.chosen.connect(self.choose_stage)
+        self.rail.switched.connect(lambda stage, on: self.change_setting(f"{stage}.on", on))
+        self.controls.setting_changed.connect(self.change_setting)
+        self.controls.strip_wanted.connect(self.start_strip)
+        self.easel.view_changed.connect(self._show_zoom)
+        self.easel.patch_chosen.connect(self._run_strip)
+        self.strip.adopted.connect(self._adopt)
+        self.strip.patch_wanted.connect(self._ask_patch)
+        self.strip.closed.connect(self._strip_closed)
+        self.renderer.progress.connect(self._render_progress)
+        self.renderer.failed.connect(self.status.say)
+        self.sheet.selectionModel().currentChanged.connect(lambda index, _: self.show_shot(index.row()))
+        self.roll.treatment_changed.connect(self._treatment_changed)
+        self.roll.problem.connect(self.status.say)
+        self.status.stop_wanted.connect(self._stop)
+        self.status.zoom_wanted.connect(self.easel.set_zoom)
+        self.empty.files_wanted.connect(self.ask_files)
+        self.empty.folder_wanted.connect(self.ask_folder)
+        self.empty.demo_wanted.connect(self.open_demo)
+        self.exporter.started.connect(lambda job: self._set_state(job.row, State.RENDERING))
+        self.exporter.progress.connect(self._export_progress)
+        self.exporter.written.connect(self._export_written)
+        self.exporter.failed.connect(self._export_failed)
+        self.exporter.finished.connect(self._export_finished)
+
+    # ---- opening shots ----------------------------------------------------------
+    def open_paths(self, paths: list[Path]) -> None:
+        """Open files and folders; what cannot be opened is said on the bottom line or the contact sheet."""
+        files, problems = find_shots(paths)
+        rows = self.roll.add(files)
+        if problems:
+            self.status.say(" ".join(str(p) for p in problems))
+        if not rows:
+            return
+        self.middle.setCurrentIndex(1)
+        if self.row < 0:
+            self.sheet.setCurrentIndex(self.roll.index(rows[0]))
+        for row in rows:
+            if row != self.row:
+                self._meter_later(row)
+
+    def ask_files(self) -> None:
+        kinds = " ".join(f"*{s} *{s.upper()}" for s in sorted(RAW_SUFFIXES | PICTURE_SUFFIXES))
+        names, _ = QFileDialog.getOpenFileNames(self, "Open shots", "", f"Photographs ({kinds});;All files (*)")
+        self.open_paths([Path(n) for n in names])
+
+    def ask_folder(self) -> None:
+        name = QFileDialog.getExistingDirectory(self, "Open a folder of shots")
+        if name:
+            self.open_paths([Path(name)])
+
+    def open_demo(self) -> None:
+        """Write the demo roll if it is not there, then open it."""
+        from crispgrain.demo.roll import write_roll
+
+        self.empty.setEnabled(False)
+        self.status.say("Making the demo roll; this takes about half a minute the first time …")
+
+        def failed(error: Exception) -> None:
+            self.empty.setEnabled(True)
+            self.status.say(f"The demo roll could not be made: {error}")
+
+        def done(paths: list[Path]) -> None:
+            self.status.say("")
+            self.open_paths(paths)
+
+        self.background.submit(Urgency.OPENING, lambda: write_roll(demo_folder()), done, failed)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if _local_paths(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        event.acceptProposedAction()
+        self.open_paths(_local_paths(event.mimeData()))
+
+    def _meter_later(self, row: int) -> None:
+        """Measure a shot and make its thumbnail when nothing more urgent is to do."""
+        path = self.roll.entries[row].path
+
+        def job() -> tuple[Reading, QImage]:
+            source = read_shot(path)
+            return measure(source), _small_image(source, THUMB_SIDE)
+
+        def done(answer: tuple[Reading, QImage]) -> None:
+            reading, thumbnail = answer
+            self._opened(row, reading, thumbnail)
+
+        self.background.submit(Urgency.METERING, job, done, lambda error: self._set_failed(row, error))
+
+    def _opened(self, row: int, reading: Reading, thumbnail: QImage) -> None:
+        entry = self.roll.entries[row]
+        entry.headline, entry.thumbnail = reading.headline, thumbnail
+        if entry.state is State.WAITING:
+            entry.state = entry.settled_state
+        self.roll.touch(row)
+
+    def _set_failed(self, row: int, error: Exception) -> None:
+        entry = self.roll.entries[row]
+        entry.state, entry.problem = State.FAILED, str(error) or type(error).__name__
+        self.roll.touch(row)
+        if row == self.row:
+            self.status.say(entry.problem)
+
+    # ---- the current shot ----------------------------------------------------------
+    @property
+    def shot(self) -> Shot | None:
+        return self.roll.entries[self.row].shot if self.row >= 0 else None
+
+    @property
+    def treatment(self) -> Treatment:
+        return self.roll.entries[self.row].treatment if self.row >= 0 else Treatment()
+
+    def show_shot(self, row: int) -> None:
+        """Put a shot on the easel: a quick overview first, the rendered picture as it comes."""
+        if row < 0 or row == self.row:
+            return
+        self.row = row
+        self.strip.close_strip()
+        entry = self.roll.entries[row]
+        self._show_nothing()
+        self.easel.show_whole()
+        if entry.shot is not None:
+            self._keep_in_memory(row)
+            self._show_treated()
+            return
+        self.status.say(f"Opening {entry.path.name} …")
+
+        def read() -> tuple[Source, QImage]:
+            source = read_shot(entry.path)
+            return source, _small_image(source, 1600)
+
+        def metered(answer: tuple[Source, Reading]) -> None:
+            source, reading = answer
+            entry.shot = Shot(source, reading)
+            self._keep_in_memory(row)
+            self._opened(row, reading, entry.thumbnail or QImage())
+            if row == self.row:
+                self.status.say("")
+                self._show_treated()
+
+        def got(answer: tuple[Source, QImage]) -> None:
+            source, image = answer
+            entry.thumbnail = image.scaledToWidth(THUMB_SIDE, Qt.TransformationMode.SmoothTransformation)
+            self.roll.touch(row)
+            if row == self.row:
+                plain = Pipeline(source, Reading(), resolve(_developed(entry.treatment), source, Reading()), self.cache)
+                self.renderer.show(plain, plain, image, wait=True)
+            self.background.submit(
+                Urgency.OPENING, lambda: (source, measure(source)), metered, lambda error: self._set_failed(row, error)
+            )
+
+        self.background.submit(Urgency.OPENING, read, got, lambda error: self._set_failed(row, error))
+
+    def _keep_in_memory(self, row: int) -> None:
+        """Let go of the pixels of shots not looked at for longest."""
+        self._recent = [r for r in self._recent if r != row] + [row]
+        while len(self._recent) > IN_MEMORY:
+            self.roll.entries[self._recent.pop(0)].shot = None
+
+    def _show_nothing(self) -> None:
+        self.renderer.show(None, None, None)
+        self.controls.show_stage(self.stage, None, None, Treatment())
+        for stage, head in self.rail.heads.items():
+            head.show_state(False, stage is self.stage, "")
+        self._show_zoom()
+        self._enable_actions()
+
+    def _show_treated(self) -> None:
+        """Bring rail, control sheet and easel up to the current treatment."""
+        shot = self.shot
+        if shot is None:
+            return
+        try:
+            result = shot.pipeline(self.treatment, self.cache)
+        except TreatmentError as error:
+            self.status.say(str(error))
+            return
+        source = shot.pipeline(_developed(self.treatment), self.cache)
+        image = to_image(overview(shot.source, source.resolved))
+        self.renderer.show(source, result, image)
+        self._show_settings(shot, result)
+
+    def _show_settings(self, shot: Shot, result: Pipeline) -> None:
+        for stage, head in self.rail.heads.items():
+            head.show_state(result.resolved[stage].on, stage is self.stage, stage_summary(stage, result))
+        self.controls.show_stage(self.stage, shot, result, self.treatment)
+        self._show_zoom()
+        self._enable_actions()
+
+    def _show_zoom(self) -> None:
+        scale = self.easel.scale if self.easel.result.pipeline is not None else None
+        self.status.show_zoom(scale, self.easel.fitted)
+
+    def _enable_actions(self) -> None:
+        ready = self.shot is not None
+        for action in (
+            self.export_action, self.export_all_action, self.sync_action, self.save_preset_action, self.reset_action
+        ):  # fmt: skip
+            action.setEnabled(ready)
+        self.presets_menu.setEnabled(ready)
+
+    def choose_stage(self, stage: Stage) -> None:
+        """Open the controls of a stage."""
+        self.stage = stage
+        if self.shot is not None and self.easel.result.pipeline is not None:
+            self._show_settings(self.shot, self.easel.result.pipeline)
+
+    def change_setting(self, name: str, value: object) -> None:
+        """Change one setting (``stage.field``; ``stage.*`` returns the whole stage to the meter)."""
+        if self.shot is None:
+            return
+        stage_name, _, field = name.partition(".")
+        stage = Stage(stage_name)
+        try:
+            if field == "*":
+                stages = {s: v for s, v in self.treatment.stages.items() if s is not stage}
+                changed = Treatment(stages, self.treatment.name)
+            else:
+                changed = self.treatment.set(name, value)  # type: ignore[arg-type]
+        except TreatmentError as error:
+            self.status.say(str(error))
+            return
+        is_number = isinstance(value, float)
+        self.roll.change(self.row, changed, f"{stage.label}: {field}", merge=name if is_number else "")
+
+    def reset_treatment(self) -> None:
+        self.roll.change(self.row, Treatment(), "Follow the meter in every stage")
+
+    def _treatment_changed(self, row: int) -> None:
+        if row == self.row:
+            self._show_treated()
+
+    # ---- test strip ----------------------------------------------------------------
+    def start_strip(self) -> None:
+        """Compare candidates of the current stage on a patch: the one chosen last, or one to be dragged."""
+        if self.shot is None:
+            return
+        if self._strip_patch is None:
+            self._ask_patch()
+        else:
+            self._run_strip_on(self._strip_patch)
+
+    def _ask_patch(self) -> None:
+        self.easel.choose_patch(True)
+        self.status.say("Drag a rectangle over the spot to compare.")
+
+    def _run_strip(self, patch: Rect) -> None:
+        shot = self.shot
+        if shot is None:
+            return
+        fx = shot.source.size.width / self.easel.result.size.width
+        fy = shot.source.size.height / self.easel.result.size.height
+        in_source = Rect(
+            int(patch.top * fy), int(patch.left * fx), max(8, int(patch.height * fy)), max(8, int(patch.width * fx))
+        )
+        self._strip_patch = in_source.intersect(shot.source.size.rect)
+        self.status.say("")
+        self._run_strip_on(self._strip_patch)
+
+    def _run_strip_on(self, patch: Rect) -> None:
+        assert self.shot is not None
+        self.strip.run(self.stage, self.shot, self.treatment, patch)
+
+    def _adopt(self, candidate: Candidate) -> None:
+        self.roll.change(self.row, candidate.treatment, f"{self.stage.label}: {candidate.label}")
+        self.status.say(f"Adopted: {candidate.label}.")
+
+    def _strip_closed(self) -> None:
+        self.easel.patch = self._strip_patch = None
+        self.easel.update()
+
+    # ---- several shots ---------------------------------------------------------------
+    def ask_sync(self) -> None:
+        rows = [r for r in self.sheet.selected_rows if r != self.row]
+        if not rows:
+            self.status.say("Select the shots to sync to on the contact sheet (Ctrl or Shift and click).")
+            return
+        words = f"Put these stages of {self.roll.entries[self.row].path.name} on {len(rows)} other shots."
+        dialog = StagesDialog("Sync", f"{words} Metered settings follow the reading of each shot.", "Sync", False, self)
+        if dialog.exec():
+            self.sync(rows, dialog.stages)
+
+    def sync(self, rows: list[int], stages: list[Stage]) -> None:
+        """Put chosen stages of the current treatment on other shots, as one step to undo."""
+        changed = {r: self.roll.entries[r].treatment.synced_from(self.treatment, stages) for r in rows}
+        self.roll.change_many(changed, f"Sync to {len(rows)} shots")
+        self.status.say(f"{len(stages)} stages synced to {len(rows)} shots.")
+
+    def ask_preset(self) -> None:
+        dialog = StagesDialog("Save as preset", "Keep these stages under a name.", "Save", True, self)
+        if dialog.exec():
+            self.save_preset(dialog.name.text().strip(), dialog.stages)
+
+    def save_preset(self, name: str, stages: list[Stage]) -> None:
+        safe = "".join(c if c.isalnum() or c in " -_" else "_" for c in name)
+        try:
+            self.treatment.part(stages, name).save(presets_folder() / f"{safe}.json")
+            self.status.say(f"Preset “{name}” saved.")
+        except ShotError as error:
+            self.status.say(str(error))
+
+    def _fill_presets(self) -> None:
+        self.presets_menu.clear()
+        files = sorted(presets_folder().glob("*.json")) if presets_folder().is_dir() else []
+        for file in files:
+            self._action(self.presets_menu, file.stem, partial(self.apply_preset, file))
+        if not files:
+            self.presets_menu.addAction("No presets yet").setEnabled(False)
+
+    def apply_preset(self, file: Path) -> None:
+        """Put a preset's stages on all selected shots."""
+        try:
+            preset = Treatment.load(file)
+        except ShotError as error:
+            self.status.say(str(error))
+            return
+        rows = self.sheet.selected_rows or [self.row]
+        changed = {r: self.roll.entries[r].treatment.synced_from(preset, preset.stages) for r in rows}
+        self.roll.change_many(changed, f"Preset {preset.name or file.stem}")
+
+    # ---- export ------------------------------------------------------------------------
+    def ask_export(self, all_shots: bool = False) -> None:
+        pipeline = self.easel.result.pipeline
+        if pipeline is None or self.shot is None:
+            return
+        rows = list(range(len(self.roll.entries))) if all_shots else self.sheet.selected_rows or [self.row]
+        rows = [r for r in rows if self.roll.entries[r].state is not State.FAILED]
+        folder = self._last_folder or self.shot.path.parent / "results"
+        dialog = ExportDialog(pipeline, len(rows), folder, self)
+        if dialog.exec():
+            self.export(rows, dialog)
+
+    def export(self, rows: list[int], dialog: ExportDialog) -> None:
+        """Write the results of some shots in the background."""
+        self._last_folder = dialog.chosen_folder
+        changed = {r: dialog.apply_to(self.roll.entries[r].treatment) for r in rows}
+        self.status.offer_folder(None)
+        self.exporter.add(
+            [Job(r, self.roll.entries[r].path, changed[r], dialog.chosen_folder, dialog.chosen_name) for r in rows]
+        )
+
+    def _export_progress(self, job: Job, progress: Progress) -> None:
+        more = f" ({self.exporter.waiting - 1} more waiting)" if self.exporter.waiting > 1 else ""
+        self.status.say(f"Exporting {job.path.name}{more}", progress)
+
+    def _export_written(self, job: Job, path: Path) -> None:
+        self._set_state(job.row, State.EXPORTED)
+        self.status.offer_folder(path.parent)
+        self.status.say(f"Written: {path.name}")
+
+    def _export_failed(self, job: Job, words: str) -> None:
+        entry = self.roll.entries[job.row]
+        self._set_state(job.row, entry.settled_state)
+        self.status.say(f"Not exported: {words}")
+
+    def _export_finished(self, written: int, failed: int) -> None:
+        if written + failed > 1:
+            trouble = f", {failed} failed" if failed else ""
+            self.status.say(f"{written} results written{trouble}.")
+
+    def _set_state(self, row: int, state: State) -> None:
+        if self.roll.entries[row].state is not State.FAILED:
+            self.roll.entries[row].state = state
+            self.roll.touch(row)
+
+    # ---- the rest ------------------------------------------------------------------------
+    def _render_progress(self, progress: Progress | None) -> None:
+        if self.exporter.waiting:
+            return  # the export's own progress stays in view
+        if progress is None:
+            if self.status.bar.isVisible():
+                self.status.say("")
+        else:
+            self.status.say(f"Rendering {self._deepest_stage()}", progress)
+
+    def _deepest_stage(self) -> str:
+        pipeline = self.easel.result.pipeline
+        return pipeline.steps[-1].stage.label if pipeline is not None else ""
+
+    def _stop(self) -> None:
+        if self.exporter.waiting:
+            self.exporter.stop()
+        else:
+            self.renderer.stop()
+            self.status.say("Stopped. Move the picture or change a setting to go on.")
+
+    def _next_surround(self) -> None:
+        self.easel.set_surround(self.easel.surround.next)
+
+    def _toggle_dim(self) -> None:
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        apply_theme(app, BOOTH if current_theme() is DIM_ROOM else DIM_ROOM)
+
+    def _about(self) -> None:
+        QMessageBox.about(
+            self, "Crisp Grain",
+            f"<h3>Crisp Grain {__version__}</h3><p>Free software under the GPL, version 3 or later.</p>"
+            "<p><b>Keys.</b> Hold S: see the source. 0, 1, 2, 4: whole picture, 100, 200, 400 %. "
+            "D, B, R: divider, both side by side, result only. G: next surround. T: test strip. "
+            "Ctrl+D: dim room. Wheel: zoom at the pointer. Drag: pan. Double click: 100 % and back.</p>",
+        )  # fmt: skip
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == FLIP_KEY and not event.modifiers():
+            self.easel.set_flipped(True)
+        elif event.key() == Qt.Key.Key_Escape and self.strip.isVisible():
+            self.strip.close_strip()
+        else:
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        if event.key() == FLIP_KEY and not event.isAutoRepeat():
+            self.easel.set_flipped(False)
+        else:
+            super().keyReleaseEvent(event)
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if self.exporter.waiting and self.isVisible():
+            answer = QMessageBox.question(self, "Crisp Grain", "An export is running. Stop it and close?")
+            if answer != QMessageBox.StandardButton.Yes:
+                event.ignore()
+                return
+        self.renderer.stop()
+        self.exporter.close()
+        self.background.close()
+        super().closeEvent(event)
+
+
+def _local_paths(data: QMimeData) -> list[Path]:
+    return [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+
+
+def _developed(treatment: Treatment) -> Treatment:
+    """What counts as the source on the easel: the same development, nothing else."""
+    return treatment.only([Stage.DEVELOP])
+
+
+def _small_image(source: Source, longest: int) -> QImage:
+    return to_image(overview(source, resolve(Treatment(), source, Reading()), longest))

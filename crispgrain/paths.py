@@ -1,0 +1,17 @@
+"""Where the program keeps its own files on this machine."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import platformdirs
+
+
+def demo_folder() -> Path:
+    """The demo roll."""
+    return Path(platformdirs.user_data_dir("crispgrain")) / "marlowe-orrery"
+
+
+def presets_folder() -> Path:
+    """Presets saved by name."""
+    return Path(platformdirs.user_data_dir("crispgrain")) / "presets"

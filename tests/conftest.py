@@ -1,0 +1,81 @@
+"""Shots for the tests, made by the simulated camera from the committed scenes."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from crispgrain.core.colour import icc
+from crispgrain.core.colour.spaces import Array
+from crispgrain.core.geometry import Rect
+from crispgrain.demo import camera
+from crispgrain.demo.dng import write_dng
+from crispgrain.demo.roll import scene
+
+# The engraved rim with its numerals and ticks, a wheel, felt in the corner.
+DETAIL = Rect(1900, 900, 480, 640)
+
+
+@pytest.fixture(autouse=True)
+def _own_folders(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Presets and the demo roll of the tests stay out of the user's own folders."""
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path_factory.mktemp("data")))
+
+
+@pytest.fixture(scope="session")
+def clean() -> Array:
+    """A clean linear detail of the orrery, 480 x 640 x 3, working space."""
+    return np.ascontiguousarray(scene("orrery")[DETAIL.slices])
+
+
+def write_raw(path: Path, clean: Array, iso: int = 6400, which: camera.Camera = camera.FIELD_TWO) -> Path:
+    """A DNG of a clean scene at an ISO."""
+    values = camera.expose(clean, iso, seed=3, camera=which)
+    write_dng(path, values, which, iso, Fraction(1, 60), "2026:03:14 16:20:08", "The rim of the orrery")
+    return path
+
+
+@pytest.fixture(scope="session")
+def raw_file(tmp_path_factory: pytest.TempPathFactory, clean: Array) -> Path:
+    """The detail as a DNG at ISO 6400."""
+    return write_raw(tmp_path_factory.mktemp("raw") / "rim-6400.dng", clean)
+
+
+@pytest.fixture(scope="session")
+def clean8(clean: Array) -> np.ndarray:
+    """The clean detail as 8-bit sRGB."""
+    return icc.from_working(clean, icc.profile("srgb"), 8)
+
+
+def save_noisy_jpeg(path: Path, clean8: np.ndarray, sigma: float = 12, quality: int = 95) -> Path:
+    noisy = clean8 + np.random.default_rng(4).normal(0, sigma, clean8.shape)
+    Image.fromarray(np.clip(noisy, 0, 255).astype(np.uint8)).save(path, quality=quality, subsampling=0)
+    return path
+
+
+@pytest.fixture
+def roll_folder(tmp_path: Path, raw_file: Path, clean8: np.ndarray) -> Path:
+    """A mixed folder: a RAW, a noisy JPEG, a clean PNG, a broken JPEG and a file that is no picture."""
+    folder = tmp_path / "roll"
+    folder.mkdir()
+    (folder / "a-rim.dng").write_bytes(raw_file.read_bytes())
+    save_noisy_jpeg(folder / "b-noisy.jpg", clean8)
+    Image.fromarray(clean8[:200, :240]).save(folder / "c-clean.png")
+    data = (folder / "b-noisy.jpg").read_bytes()
+    (folder / "d-broken.jpg").write_bytes(data[: len(data) // 2])
+    (folder / "notes.txt").write_text("not a picture")
+    return folder
+
+
+def psnr(a: np.ndarray, b: np.ndarray) -> float:
+    """PSNR in dB of values 0..1."""
+    return float(-10 * np.log10(np.mean(np.square(np.asarray(a, float) - b)) + 1e-20))
+
+
+def encoded(pixels: Array) -> np.ndarray:
+    """Working-space pixels as sRGB values 0..1."""
+    return icc.from_working(pixels, icc.profile("srgb"), 16) / 65535
