@@ -12,7 +12,7 @@ from .noise import sample_rects
 from .reading import Blur, Noise
 
 SCALES = (1.0, 2.0)  # px; two known blurs, from whose ratio the unknown one follows
-EDGES = 0.02  # share of pixels taken as edges
+CENTRAL_DIFFERENCE = 1 / 3  # px^2; variance of the box that a difference over two pixels averages over
 LARGEST = 3.0
 
 
@@ -40,7 +40,7 @@ def edge_softness(y: Array, noise_sigma: float) -> np.ndarray:
     # Smoothing by t leaves a noise gradient of about sigma / (sqrt(8 pi) t^2).
     strong = crest & (fine > max(10 * noise_sigma / 5.0, 0.02))
     ratio = np.square(fine[strong] / np.maximum(coarse[strong], 1e-9))
-    squared = (SCALES[1] ** 2 - ratio * SCALES[0] ** 2) / np.maximum(ratio - 1, 1e-3)
+    squared = (SCALES[1] ** 2 - ratio * SCALES[0] ** 2) / np.maximum(ratio - 1, 1e-3) - CENTRAL_DIFFERENCE
     return np.sqrt(np.clip(squared, 0, LARGEST**2))
 
 

@@ -7,6 +7,8 @@ from functools import cache
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
+from scipy.fft import dct
+from scipy.stats import chi2
 
 from ..colour.spaces import OPPONENT, WORKING_TO_SRGB, Array, srgb_decode, to_opponent
 from ..files.source import PictureSource, RawSource
@@ -16,7 +18,7 @@ from .reading import Noise
 PATCH = 5
 STRIDE = 3
 BINS = 12
-LEAST_PATCHES = 800  # a 25 x 25 covariance of fewer says little
+LEAST_PATCHES = 800  # the mean of fewer says little
 SAMPLE_EDGE = 96
 SAMPLES = 120
 
@@ -46,62 +48,43 @@ def patches_of(plane: Array) -> Array:
     return sliding_window_view(plane, (PATCH, PATCH))[::STRIDE, ::STRIDE].reshape(-1, PATCH * PATCH)
 
 
-def white_variance(patches: NDArray) -> float:
-    """Variance of white noise in patches (n x d) of a picture that is anything underneath.
+def smooth_variance(patches: Array) -> float:
+    """Variance of white noise in patches (n x 25) of a picture that is anything underneath.
 
-    Structure lives in the few large eigenvalues of the patches' covariance; the
-    rest scatter about the noise variance, of which they are told apart by their
-    mean being their median.
+    In the cosine domain white noise is equally strong and independent in every
+    coefficient. Patches are chosen by their low frequencies, where structure
+    shows first, and measured by their high ones, so that choosing does not bias
+    the measure. The choice starts from the smoothest fifth and lets in what
+    pure noise of the strength found would let in.
 
     References
     ----------
-    G. Chen, F. Zhu, P. A. Heng, "An efficient statistical method for image
-    noise level estimation", ICCV 2015.
+    N. Ponomarenko et al., "An automatic approach to lossy compression of AVIRIS
+    images", IGARSS 2007; M. Colom, A. Buades, "Analysis and extension of the
+    Ponomarenko et al. method, estimating a noise curve from a single image",
+    Image Processing On Line 3, 2013.
     """
-    # Without their means: patches sorted by tone have means that vary less than noise does.
-    level = patches.astype(np.float64) - patches.mean(axis=1, keepdims=True, dtype=np.float64)
-    values = np.linalg.eigvalsh(np.cov(level, rowvar=False))[1:]
-    for count in range(len(values), 0, -1):
-        mean = values[:count].mean()
-        if np.count_nonzero(values[:count] > mean) >= np.count_nonzero(values[:count] < mean):
-            return float(max(mean, 0.0))
-    return float(max(values[0], 0.0))
-
-
-def texture(patches: Array) -> Array:
-    """How much patches (n x 25) vary between their rows or columns: the larger variance of the two means."""
-    cells = patches.reshape(-1, PATCH, PATCH)
-    return np.maximum(cells.mean(axis=1).var(axis=1), cells.mean(axis=2).var(axis=1))
+    basis, low, high = _cosine_split()
+    coefficients = patches @ basis.T
+    structure = np.square(coefficients[:, low]).mean(axis=1)
+    strength = np.square(coefficients[:, high]).mean(axis=1, dtype=np.float64)
+    freedom = int(low.sum())
+    median_of_noise = chi2.ppf(0.5, freedom) / freedom
+    variance = float(strength[structure <= np.quantile(structure, 0.2)].mean())
+    for _ in range(6):
+        chosen = strength[structure < variance * median_of_noise]
+        if len(chosen) < LEAST_PATCHES // 4:
+            break
+        variance = float(chosen.mean())
+    return variance
 
 
 @cache
-def _texture_of_noise() -> tuple[float, float, float, float]:
-    """Quantiles 0.3 and 0.97 of the texture of unit white noise, and the variance measured below them."""
-    noise = np.random.default_rng(1).standard_normal((200_000, PATCH * PATCH)).astype(np.float32)
-    statistic = texture(noise)
-    low, high = np.quantile(statistic, (0.3, 0.97))
-    return (
-        float(low), float(high), white_variance(noise[statistic < low]), white_variance(noise[statistic < high])
-    )  # fmt: skip
-
-
-def smooth_variance(patches: Array) -> float:
-    """White-noise variance from those patches that have no more texture than noise alone would give them.
-
-    Starts from the smoothest 30 % and lets in what fits the estimate, the bias
-    of either choice taken out; the idea of choosing weakly textured patches is
-    that of X. Liu, M. Tanaka, M. Okutomi, "Single-image noise level estimation
-    for blind denoising", IEEE Trans. Image Processing 22(12), 2013.
-    """
-    _, high, low_bias, high_bias = _texture_of_noise()
-    statistic = texture(patches)
-    variance = white_variance(patches[statistic <= np.quantile(statistic, 0.3)]) / low_bias
-    for _ in range(5):
-        chosen = patches[statistic < variance * high]
-        if len(chosen) < LEAST_PATCHES // 4:
-            break
-        variance = white_variance(chosen) / high_bias
-    return variance
+def _cosine_split() -> tuple[Array, NDArray[np.bool_], NDArray[np.bool_]]:
+    """The 5 x 5 cosine basis as a 25 x 25 matrix, and which of its coefficients count as low and as high."""
+    basis = dct(np.eye(PATCH), axis=0, norm="ortho")
+    order = np.add.outer(np.arange(PATCH), np.arange(PATCH)).ravel()
+    return np.kron(basis, basis).astype(np.float32), (order >= 1) & (order <= 3), order > 3
 
 
 def by_tone(tones: NDArray, *channels: NDArray) -> list[tuple[float, int, list[float]]]:
@@ -153,18 +136,12 @@ def mosaic_noise(source: RawSource) -> Noise:
         for y, x in ((0, 0), (0, 1), (1, 0), (1, 1)):
             patches = patches_of(mosaic[y::2, x::2])
             gathered[source.pattern[y, x]].append(patches[patches.max(axis=1) < 0.95])
-    lines: list[tuple[float, float]] = []
-    confidence = 1.0
-    for patches_list in gathered:
-        patches = np.concatenate(patches_list)
-        # Equal steps in the root of the signal: shot noise changes evenly along them.
-        found = by_tone(np.sqrt(np.maximum(patches.mean(axis=1), 0)), patches)
-        if len(found) < 3:
-            lines.append(_from_profile(source, len(lines)))
-            confidence = 0.1
-            continue
-        signal, count, variance = (np.array(v) for v in zip(*((s * s, n, v[0]) for s, n, v in found), strict=True))
-        lines.append(fit_line(signal, variance, count))
+    measured = [_variance_by_signal(np.concatenate(patches)) for patches in gathered]
+    together = np.concatenate(measured)
+    if len(together) < 4:
+        lines, confidence = [_from_profile(source, c) for c in range(3)], 0.1
+    else:
+        lines, confidence = _lines(measured, fit_line(*together.T)), 1.0
     a, b = (tuple(float(line[i]) for line in lines) for i in (0, 1))
     levels = np.linspace(0.05, 0.95, 10)
     luma, colour = propagate(source, np.array(a), np.array(b), levels)
@@ -172,6 +149,30 @@ def mosaic_noise(source: RawSource) -> Noise:
         float(np.median(luma)), float(np.median(colour)), tuple(levels.tolist()), tuple(luma.tolist()),
         tuple(colour.tolist()), a, b, confidence,  # type: ignore[arg-type]
     )  # fmt: skip
+
+
+def _variance_by_signal(patches: Array) -> NDArray:
+    """Rows of (signal, variance, patches) for one colour, in equal steps of the root of the signal.
+
+    Along these shot noise changes evenly.
+    """
+    found = by_tone(np.sqrt(np.maximum(patches.mean(axis=1), 0)), patches)
+    return np.array([(root**2, variances[0], count) for root, count, variances in found]).reshape(-1, 3)
+
+
+def _lines(measured: list[NDArray], common: tuple[float, float]) -> list[tuple[float, float]]:
+    """(a, b) for each colour: the common line, unless a colour's noise clearly follows another.
+
+    One amplifier serves all colours of most sensors, and a colour that the scene
+    has little of cannot be measured well alone.
+    """
+    lines = []
+    for rows in measured:
+        expected = common[0] * rows[:, 0] + common[1]
+        ratio = np.average(rows[:, 1] / np.maximum(expected, 1e-12), weights=rows[:, 2]) if len(rows) else 1.0
+        own_amplifier = len(rows) >= 3 and not 0.75 < ratio < 1.33
+        lines.append(fit_line(*rows.T) if own_amplifier else common)
+    return lines
 
 
 def _from_profile(source: RawSource, channel: int) -> tuple[float, float]:

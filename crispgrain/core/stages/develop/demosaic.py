@@ -79,8 +79,9 @@ def _ahead_two(image: Array, axis: int) -> Array:
     return padded[2:] if axis == 0 else padded[:, 2:]
 
 
+# Steps lead from a pixel to the one two ahead, so those about a pixel start on it and two behind it.
 ACTIVITY_WINDOW = np.array(
-    [[0, 0, 1, 0, 1], [0, 0, 0, 1, 0], [0, 0, 3, 0, 3], [0, 0, 0, 1, 0], [0, 0, 1, 0, 1]], np.float32
+    [[1, 0, 1, 0, 0], [0, 1, 0, 0, 0], [3, 0, 3, 0, 0], [0, 1, 0, 0, 0], [1, 0, 1, 0, 0]], np.float32
 )
 
 

@@ -12,6 +12,9 @@ from ...files.source import RawSource
 from ...model import Knowledge, Model, Parameter, Stage, Values
 from . import demosaic
 
+# Light and shade change all colours of a surface by the same factor, so it is ratios, not differences,
+# that stay constant across detail: demosaicing works on logarithms, made linear (and safe) below this signal.
+TOE = np.float32(0.03)
 CLIPPED = 0.985  # share of saturation from which a sensor value no longer tells the truth
 
 PARAMETERS = (
@@ -76,7 +79,7 @@ def develop_with(
             # Balanced first: colour differences are then small, and interpolation errs less.
             rows, columns = pixels.shape
             gains = np.tile(source.white_balance[source.pattern], (rows // 2 + 1, columns // 2 + 1))[:rows, :columns]
-            camera = method(pixels * gains, source.pattern)
+            camera = np.sinh(method(np.arcsinh(pixels * gains / TOE), source.pattern)) * TOE
             camera = highlights(camera, camera / source.white_balance, str(values["highlights"]))
             pixels = apply_matrix(camera, source.camera_to_working)
         gains = light_gains(float(values["warmth"]), float(values["tint"])) * np.float32(2 ** float(values["exposure"]))

@@ -11,7 +11,7 @@ from ...colour.spaces import Array
 from ...model import Knowledge, Model, Parameter, Stage, Values
 from . import luminance
 
-ITERATIONS = 8
+ITERATIONS = 10
 
 
 def _kernel(radius: float) -> Array:
@@ -26,7 +26,8 @@ def richardson_lucy(y: Array, radius: float, iterations: int = ITERATIONS) -> Ar
 
     References
     ----------
-    W. H. Richardson, J. Opt. Soc. Am. 62(1), 1972; L. B. Lucy, Astron. J. 79, 1974.
+    W. H. Richardson, J. Opt. Soc. Am. 62(1), 1972; L. B. Lucy, Astron. J. 79, 1974. Speeded up by
+    extrapolation as in D. S. C. Biggs, M. Andrews, Applied Optics 36(8), 1997.
     """
     taps = _kernel(radius)
 
@@ -35,9 +36,12 @@ def richardson_lucy(y: Array, radius: float, iterations: int = ITERATIONS) -> Ar
 
     floor = np.float32(1e-4)  # keeps the ratio sane in black, far below an 8-bit step
     observed = np.maximum(y, 0) + floor
-    estimate = observed
-    for _ in range(iterations):
-        estimate = estimate * blur(observed / np.maximum(blur(estimate), floor))
+    estimate = ahead = observed
+    for k in range(iterations):
+        before = estimate
+        estimate = ahead * blur(observed / np.maximum(blur(ahead), floor))
+        # A fixed schedule, where Biggs and Andrews measure the step: tiles must not differ from the whole.
+        ahead = np.maximum(estimate + np.float32(k / (k + 3)) * (estimate - before), floor)
     return estimate - floor
 
 
@@ -64,7 +68,7 @@ MODEL = Model(
                   metered=lambda reading: reading.blur.radius),
         Parameter("strength", "Strength", "How much of the recovered detail to use.", 80, 0, 100, 1, "%"),
         Parameter("halo", "Halo limit", "How far an edge may overshoot its surroundings, in percent of white.",
-                  1.0, 0, 20, 0.5, "%"),
+                  2.0, 0, 20, 0.5, "%"),
     ),
     run, _margin,
 )  # fmt: skip

@@ -1,0 +1,91 @@
+"""The meter against noise and blur that are known."""
+
+import cv2
+import numpy as np
+import pytest
+from skimage import data
+
+from crispgrain.core.colour import icc
+from crispgrain.core.files import PictureSource, read_shot
+from crispgrain.core.meter import measure
+from crispgrain.core.meter.noise import fit_line, smooth_variance
+from crispgrain.demo import camera
+from crispgrain.demo.roll import scene
+from tests.conftest import write_raw
+
+RNG = np.random.default_rng(5)
+
+
+def as_source(encoded: np.ndarray, tmp_path) -> PictureSource:
+    return PictureSource(tmp_path / "x.png", encoded.astype(np.float32), icc.profile("srgb"))
+
+
+@pytest.mark.parametrize("sigma", [3, 10, 25])
+def test_noise_of_a_flat_picture_within_5_percent(tmp_path, sigma):
+    flat = 0.45 + RNG.normal(0, sigma / 255, (300, 400, 3))
+    noise = measure(as_source(flat, tmp_path)).noise
+    assert noise.luminance == pytest.approx(sigma, rel=0.05)
+    assert noise.colour == pytest.approx(sigma, rel=0.05)
+
+
+@pytest.mark.parametrize("name", ["astronaut", "coffee", "chelsea", "rocket"])
+@pytest.mark.parametrize("sigma", [10, 25])
+def test_noise_of_textured_photographs_within_10_percent(tmp_path, name, sigma):
+    # Photographs shipped with scikit-image.
+    noisy = getattr(data, name)() / 255 + RNG.normal(0, sigma / 255, getattr(data, name)().shape)
+    noise = measure(as_source(noisy, tmp_path)).noise
+    assert noise.luminance == pytest.approx(sigma, rel=0.1)
+    assert noise.colour == pytest.approx(sigma, rel=0.1)
+
+
+def test_luminance_and_colour_noise_are_told_apart(tmp_path):
+    grey = RNG.normal(0, 12 / 255, (300, 400, 1))
+    noise = measure(as_source(0.5 + grey + np.zeros(3), tmp_path)).noise
+    # The same noise in all channels is sqrt(3) times as long along the orthonormal luma axis.
+    assert noise.luminance == pytest.approx(12 * 3**0.5, rel=0.05)
+    assert noise.colour < 0.5
+
+
+@pytest.mark.parametrize("iso", [400, 1600, 6400, 25600])
+def test_slope_of_raw_noise_within_10_percent(tmp_path, iso):
+    noise = measure(read_shot(write_raw(tmp_path / "p.dng", scene("orrery"), iso))).noise
+    a, b = camera.noise_at(iso)
+    assert noise.a == pytest.approx([a] * 3, rel=0.1)
+    # The two terms together, at a signal that fills much of the scene.
+    assert np.array(noise.a) * 0.2 + noise.b == pytest.approx(a * 0.2 + b, rel=0.1)
+
+
+def test_texture_does_not_raise_the_line(tmp_path):
+    signal = np.linspace(0.02, 0.9, 14)
+    variance = 1e-3 * signal + 2e-5
+    spoilt = variance.copy()
+    spoilt[[4, 9, 12]] *= 3
+    a, b = fit_line(signal, spoilt, np.full(14, 1000))
+    assert a == pytest.approx(1e-3, rel=0.05)
+    assert b == pytest.approx(2e-5, rel=0.3)
+
+
+def test_choosing_smooth_patches_does_not_bias_pure_noise():
+    patches = RNG.normal(0, 2.0, (30_000, 25)).astype(np.float32)
+    assert smooth_variance(patches) == pytest.approx(4.0, rel=0.02)
+
+
+@pytest.mark.parametrize("blur", [0.8, 1.4, 2.0])
+def test_softness_of_edges(tmp_path, blur):
+    step = np.full((300, 300), 0.2, np.float32)
+    cv2.fillPoly(step, [np.array([[40, 60], [260, 30], [220, 250], [70, 270]])], 0.8)
+    step = cv2.GaussianBlur(cv2.resize(step, (1200, 1200), interpolation=cv2.INTER_NEAREST), (0, 0), 4 * blur)
+    step = cv2.resize(step, (300, 300), interpolation=cv2.INTER_AREA)
+    reading = measure(as_source(np.repeat(step[..., None], 3, axis=2), tmp_path))
+    assert reading.blur.radius == pytest.approx(blur, abs=0.25)
+
+
+def test_a_picture_too_small_to_measure_gets_an_honest_nothing(tmp_path):
+    reading = measure(as_source(np.full((1, 1, 3), 0.5), tmp_path))
+    assert reading.noise.confidence == 0
+    assert reading.noise.luminance == 0
+
+
+def test_a_black_raw_does_not_upset_the_meter(tmp_path):
+    noise = measure(read_shot(write_raw(tmp_path / "p.dng", np.zeros((300, 400, 3), np.float32), 1600))).noise
+    assert np.isfinite([*noise.a, *noise.b, noise.luminance]).all()

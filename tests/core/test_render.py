@@ -1,0 +1,193 @@
+"""Tiles, cache, cancelling and progress."""
+
+import threading
+
+import numpy as np
+import pytest
+
+from crispgrain.core.colour import icc
+from crispgrain.core.errors import Cancelled
+from crispgrain.core.files import OutputSettings, PictureSource, read_shot
+from crispgrain.core.geometry import Rect, Size, tile_rect, tiles_over
+from crispgrain.core.meter import Noise, Reading, measure
+from crispgrain.core.registry import MODELS
+from crispgrain.core.render.cache import TileCache
+from crispgrain.core.render.overview import overview
+from crispgrain.core.render.pipeline import CancelToken, Pipeline, near_first
+from crispgrain.core.render.progress import Progress, time_left
+from crispgrain.core.render.whole import export, render_whole
+from crispgrain.core.shot import open_shot
+from crispgrain.core.treatment import Treatment, resolve
+from tests.conftest import encoded, psnr
+
+EVERYTHING = (
+    Treatment()
+    .set("denoise.on", True)
+    .set("sharpen.on", True)
+    .set("enlarge.on", True)
+    .set("enlarge.factor", 1.7)
+    .set("finish.on", True)
+)
+
+
+@pytest.fixture(scope="module")
+def raw_shot(raw_file):
+    return open_shot(raw_file)
+
+
+@pytest.fixture(scope="module")
+def picture_shot(raw_shot, tmp_path_factory):
+    pixels = raw_shot.pipeline(Treatment().only([])).region(raw_shot.source.size.rect)
+    stored = icc.from_working(pixels, icc.profile("srgb"), 8)[:333, :401]
+    source = PictureSource(tmp_path_factory.mktemp("p") / "x.png", np.ascontiguousarray(stored), icc.profile("srgb"))
+    from crispgrain.core.shot import Shot
+
+    return Shot(source, measure(source))
+
+
+@pytest.mark.parametrize("kind", ["raw", "picture"])
+@pytest.mark.parametrize("model", [m for m in MODELS if m.stage != "print"], ids=lambda m: f"{m.stage}-{m.id}")
+def test_the_result_does_not_depend_on_the_tile_size(kind, model, raw_shot, picture_shot):
+    """Identical to the last bit, for every model, at every depth of the chain."""
+    shot = raw_shot if kind == "raw" else picture_shot
+    treatment = EVERYTHING.set(f"{model.stage}.model", model.id)
+    resolved = resolve(treatment, shot.source, shot.reading)
+    whole = Pipeline(shot.source, shot.reading, resolved, tile=2048)
+    tiled = Pipeline(shot.source, shot.reading, resolved, tile=128)
+    for depth, step in enumerate(whole.steps, start=1):
+        rect = step.after.rect
+        assert np.array_equal(whole.region(rect, depth), tiled.region(rect, depth)), step.stage
+
+
+def test_a_region_is_a_part_of_the_whole(picture_shot):
+    pipeline = picture_shot.pipeline(EVERYTHING)
+    part = Rect(101, 67, 250, 300)
+    assert np.array_equal(pipeline.region(part), pipeline.region(pipeline.size.rect)[part.slices])
+
+
+def test_a_change_of_sharpen_leaves_denoise_in_the_cache(raw_shot):
+    cache = TileCache()
+    plan = EVERYTHING.set("sharpen.radius", 0.8)
+    first = raw_shot.pipeline(plan, cache)
+    first.region(first.size.rect)
+    again = raw_shot.pipeline(plan.set("sharpen.radius", 1.1), cache)
+    denoise, sharpen = 1, 3
+    assert all(again.tile_key(r, c, denoise) in cache for r, c in tiles_over(raw_shot.source.size.rect, again.tile))
+    assert not any(again.tile_key(r, c, sharpen) in cache for r, c in tiles_over(raw_shot.source.size.rect, again.tile))
+
+
+def test_the_cache_stays_within_its_budget_and_forgets_the_oldest():
+    cache = TileCache(budget=10 * 400)
+    for i in range(30):
+        cache.get(i, lambda: np.zeros(100, np.float32))
+        cache.get(0, lambda: np.zeros(100, np.float32))
+    assert cache.bytes_held <= 10 * 400
+    assert 0 in cache
+    assert 1 not in cache
+
+
+def test_two_threads_wanting_a_tile_compute_it_once():
+    cache, calls, gate = TileCache(), [], threading.Event()
+
+    def compute():
+        calls.append(1)
+        gate.wait(5)
+        return np.ones(1, np.float32)
+
+    threads = [threading.Thread(target=lambda: cache.get("t", compute)) for _ in range(4)]
+    for thread in threads:
+        thread.start()
+    gate.set()
+    for thread in threads:
+        thread.join()
+    assert len(calls) == 1
+
+
+def test_a_failed_tile_can_be_tried_again():
+    cache = TileCache()
+
+    def fail():
+        raise ValueError
+
+    with pytest.raises(ValueError):
+        cache.get("t", fail)
+    assert cache.get("t", lambda: np.ones(1, np.float32))[0] == 1
+
+
+def test_cancelling_stops_between_tiles(raw_shot):
+    cancel = CancelToken()
+    seen: list[Progress] = []
+
+    def report(progress: Progress) -> None:
+        seen.append(progress)
+        cancel.cancel()
+
+    pipeline = raw_shot.pipeline(EVERYTHING)
+    small = Pipeline(pipeline.source, pipeline.reading, pipeline.resolved, tile=128)
+    with pytest.raises(Cancelled):
+        render_whole(small, OutputSettings(), report=report, cancel=cancel)
+    assert len(seen) < seen[0].total
+
+
+def test_a_cancelled_export_leaves_nothing(raw_shot, tmp_path):
+    cancel = CancelToken()
+    cancel.cancel()
+    with pytest.raises(Cancelled):
+        export(raw_shot.pipeline(EVERYTHING), tmp_path, cancel=cancel)
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_preview_equals_export(raw_shot, tmp_path):
+    """What a view shows at 100 % is what the file gets."""
+    pipeline = raw_shot.pipeline(EVERYTHING)
+    path = export(pipeline, tmp_path)
+    stored = read_shot(path).stored
+    view = raw_shot.pipeline(EVERYTHING).region(Rect(300, 200, 128, 160))
+    assert np.array_equal(stored[300:428, 200:360], icc.from_working(view, icc.profile("srgb"), 16))
+
+
+def test_large_results_grow_on_disk_with_the_same_pixels(picture_shot, monkeypatch):
+    pipeline = picture_shot.pipeline(Treatment().only([]))
+    in_memory = render_whole(pipeline, OutputSettings())
+    monkeypatch.setattr("crispgrain.core.render.whole.IN_MEMORY", 0)
+    on_disk = render_whole(pipeline, OutputSettings())
+    assert isinstance(on_disk, np.memmap)
+    assert np.array_equal(in_memory, on_disk)
+
+
+def test_progress_counts_and_estimates(raw_shot):
+    seen: list[Progress] = []
+    render_whole(raw_shot.pipeline(Treatment().only([])), OutputSettings(), report=seen.append)
+    assert [p.done for p in seen] == list(range(1, seen[0].total + 1))
+    assert seen[-1].seconds_left == 0
+    assert time_left(0.2) == "about 1 s left"
+    assert time_left(240) == "about 4 min left"
+
+
+@pytest.mark.parametrize("shape", [(1, 1), (1, 7), (2, 2), (9, 1), (33, 31)])
+def test_tiny_pictures_go_through_every_stage(tmp_path, shape):
+    source = PictureSource(tmp_path / "x.png", np.full((*shape, 3), 90, np.uint8), icc.profile("srgb"))
+    reading = Reading(Noise.even(5))
+    for model in ("sliding-dct", "wavelet"):
+        pipeline = Pipeline(source, reading, resolve(EVERYTHING.set("denoise.model", model), source, reading))
+        assert np.isfinite(pipeline.region(pipeline.size.rect)).all()
+
+
+def test_the_overview_looks_like_the_picture(raw_shot, picture_shot, clean):
+    import cv2
+
+    for shot in (raw_shot, picture_shot):
+        resolved = resolve(Treatment(), shot.source, shot.reading)
+        small = overview(shot.source, resolved, 160)
+        assert max(small.shape) == 160
+        full = shot.pipeline(Treatment().only([])).region(shot.source.size.rect)
+        expected = cv2.resize(full, small.shape[1::-1], interpolation=cv2.INTER_AREA)
+        assert psnr(encoded(small), encoded(expected)) > 28
+
+
+def test_geometry():
+    assert Rect(0, 0, 4, 4).intersect(Rect(5, 5, 2, 2)).empty
+    assert list(tiles_over(Rect(10, 10, 10, 10), 8)) == [(1, 1), (1, 2), (2, 1), (2, 2)]
+    assert tile_rect(1, 1, 8, Size(12, 10)) == Rect(8, 8, 4, 2)
+    assert near_first(Rect(0, 0, 24, 24), 8, (20, 20))[0] == (2, 2)
+    assert Rect(5, 5, 2, 2).grow(10, Rect(0, 0, 9, 9)) == Rect(0, 0, 9, 9)
