@@ -41,3 +41,13 @@ def inverse(stable: Array, a: Array | float, b: Array | float, smoothed: float =
     root = np.float32(1.5**0.5)
     unbiased = np.float32(0.25) + root / (4 * d) - np.float32(1.375) / d**2 + np.float32(0.625) * root / d**3
     return a * (algebraic + np.float32(smoothed) * unbiased - variance)
+
+
+def ends(a: float, b: float) -> tuple[Array, Array]:
+    """Where the transform puts black, and how far above that it puts white.
+
+    Taking these out brings every sensor and ISO to the range 0..1, with noise of
+    one standard deviation, 1 / span, for the whole picture.
+    """
+    black, white = (forward(np.array(v, np.float32), a, b) for v in (0.0, 1.0))
+    return black, white - black

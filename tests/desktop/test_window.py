@@ -1,0 +1,535 @@
+"""The real window: open, click, drag, type, and look at the pixels and files that result."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
+from PySide6.QtGui import QDropEvent, QImage, QWheelEvent
+from PySide6.QtWidgets import QApplication
+
+from crispgrain.core.colour import icc
+from crispgrain.core.files import read_shot
+from crispgrain.core.geometry import Rect
+from crispgrain.core.model import Stage
+from crispgrain.core.treatment import Treatment, sidecar_path
+from crispgrain.desktop.app import make_app
+from crispgrain.desktop.dialogs import ExportDialog, StagesDialog
+from crispgrain.desktop.easel import Arrangement
+from crispgrain.desktop.roll import State
+from crispgrain.desktop.theme import Surround
+from crispgrain.desktop.window import Window
+from tests.conftest import psnr
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+@pytest.fixture(scope="session")
+def qapp_cls():
+    return QApplication
+
+
+@pytest.fixture
+def window(qtbot):
+    make_app()
+    window = Window()
+    window.resize(1280, 800)
+    window.show()
+    yield window
+    window.hide()
+    window.close()
+
+
+@pytest.fixture
+def opened(window, roll_folder, qtbot):
+    """The window with the mixed folder open and its first shot rendered."""
+    window.open_paths([roll_folder])
+    settle(window, qtbot)
+    return window
+
+
+def settle(window, qtbot) -> None:
+    """Wait until every shot is metered and everything visible is rendered."""
+
+    def calm() -> bool:
+        waiting = any(e.state is State.WAITING for e in window.roll.entries)
+        busy = bool(window.renderer._wanted()) or not window.renderer.idle
+        return window.shot is not None and not waiting and not busy
+
+    qtbot.waitUntil(calm, timeout=60_000)
+
+
+def pixels_of(widget) -> np.ndarray:
+    """What a widget shows, as RGB values."""
+    image = widget.grab().toImage().convertToFormat(QImage.Format.Format_RGB888)
+    rows = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
+    return rows[:, : 3 * image.width()].reshape(image.height(), image.width(), 3).copy()
+
+
+def shown(window, layer: str, x: int, y: int, size: int = 40) -> np.ndarray:
+    """The stored values a patch of the easel should show at 100 %, from the core."""
+    easel = window.easel
+    origin = easel.origin(easel.panes[-1])
+    rect = Rect(y - int(origin.y()), x - int(origin.x()), size, size)
+    pipeline = getattr(easel, layer).pipeline
+    return icc.from_working(pipeline.region(rect), icc.profile("srgb"), 8)
+
+
+def drag(qtbot, widget, start: QPoint, end: QPoint) -> None:
+    qtbot.mousePress(widget, LEFT, pos=start)
+    middle = QPoint((start.x() + end.x()) // 2, (start.y() + end.y()) // 2)
+    qtbot.mouseMove(widget, middle)
+    qtbot.mouseMove(widget, end)
+    qtbot.mouseRelease(widget, LEFT, pos=end)
+
+
+# ---- opening -------------------------------------------------------------------------
+
+
+def test_an_empty_window_says_what_to_do(window):
+    assert window.middle.currentWidget() is window.empty
+    assert not window.export_action.isEnabled()
+
+
+def test_a_folder_dropped_on_the_window_is_opened(window, roll_folder, qtbot):
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(roll_folder))])
+    event = QDropEvent(QPointF(600, 400), Qt.DropAction.CopyAction, data, LEFT, Qt.KeyboardModifier.NoModifier)
+    window.dropEvent(event)
+    settle(window, qtbot)
+    states = [e.state for e in window.roll.entries]
+    assert states == [State.UNTOUCHED, State.UNTOUCHED, State.UNTOUCHED, State.FAILED]
+    assert window.roll.entries[0].headline.startswith("noise")
+    assert "cut short" in window.roll.entries[3].problem
+
+
+def test_bad_files_are_said_on_the_bottom_line_and_the_rest_opens(window, tmp_path, qtbot, roll_folder):
+    empty, nothing = tmp_path / "empty.jpg", tmp_path / "nothing"
+    empty.touch()
+    nothing.mkdir()
+    text = tmp_path / "text.dng"
+    text.write_text("not a picture")
+    window.open_paths([nothing])
+    assert "no pictures" in window.status.words.text()
+    window.open_paths([empty, text, roll_folder / "c-clean.png"])
+    qtbot.waitUntil(lambda: all(e.state is not State.WAITING for e in window.roll.entries), timeout=30_000)
+    assert [e.state for e in window.roll.entries] == [State.FAILED, State.FAILED, State.UNTOUCHED]
+    assert "empty" in window.status.words.text()
+    window.sheet.setCurrentIndex(window.roll.index(2))
+    settle(window, qtbot)
+    assert window.shot is not None
+
+
+def test_the_same_shot_is_not_opened_twice(opened, roll_folder):
+    opened.open_paths([roll_folder])
+    assert len(opened.roll.entries) == 4
+
+
+# ---- the easel ------------------------------------------------------------------------
+
+
+def test_both_sides_of_the_divider_show_the_pixels_of_the_core(opened, qtbot):
+    opened.easel.set_zoom(1.0)
+    settle(opened, qtbot)
+    seen = pixels_of(opened.easel)
+    middle, y = opened.easel.divider_x, 300
+    left, right = middle - 100, middle + 60
+    assert np.array_equal(seen[y : y + 40, left : left + 40], shown(opened, "source", left, y))
+    assert np.array_equal(seen[y : y + 40, right : right + 40], shown(opened, "result", right, y))
+
+
+def test_dragging_the_divider_uncovers_the_result(opened, qtbot):
+    opened.easel.set_zoom(1.0)
+    settle(opened, qtbot)
+    easel = opened.easel
+    x = easel.divider_x
+    drag(qtbot, easel, QPoint(x, 200), QPoint(x - 160, 200))
+    assert easel.divider_x == pytest.approx(x - 160, abs=2)
+    seen = pixels_of(easel)
+    assert np.array_equal(seen[300:340, x - 100 : x - 60], shown(opened, "result", x - 100, 300))
+
+
+def test_holding_s_shows_the_source_everywhere(opened, qtbot):
+    opened.easel.set_zoom(1.0)
+    settle(opened, qtbot)
+    x = opened.easel.divider_x + 60
+    qtbot.keyPress(opened.easel, Qt.Key.Key_S)
+    assert np.array_equal(pixels_of(opened.easel)[300:340, x : x + 40], shown(opened, "source", x, 300))
+    qtbot.keyRelease(opened.easel, Qt.Key.Key_S)
+    assert np.array_equal(pixels_of(opened.easel)[300:340, x : x + 40], shown(opened, "result", x, 300))
+
+
+def test_side_by_side_shows_the_same_spot_twice(opened, qtbot):
+    opened.easel.set_arrangement(Arrangement.SIDE_BY_SIDE)
+    opened.easel.set_zoom(2.0)
+    settle(opened, qtbot)
+    left, right = opened.easel.panes
+    seen = pixels_of(opened.easel).astype(float)
+    a = seen[100:400, left.left() + 60 : left.left() + 300]
+    b = seen[100:400, right.left() + 60 : right.left() + 300]
+    assert 20 < psnr(a / 255, b / 255) < 50  # one spot, one side noisy
+
+
+def test_the_wheel_zooms_at_the_pointer(opened, qtbot):
+    easel = opened.easel
+    easel.set_zoom(1.0)
+    point = QPointF(500, 250)
+    before = easel.to_picture(point)
+    event = QWheelEvent(
+        point, easel.mapToGlobal(point), QPoint(), QPoint(0, 120), Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
+    )  # fmt: skip
+    QApplication.sendEvent(easel, event)
+    assert easel.scale == 1.5
+    after = easel.to_picture(point)
+    assert abs(after.x() - before.x()) < 1.5
+    assert abs(after.y() - before.y()) < 1.5
+
+
+def test_dragging_pans_and_buttons_zoom(opened, qtbot):
+    easel = opened.easel
+    for button, scale in zip(opened.status.zoom_buttons.buttons()[1:], (1.0, 2.0, 4.0), strict=True):
+        qtbot.mouseClick(button, LEFT)
+        assert easel.scale == scale
+        assert button.isChecked()
+    before = easel.visible
+    drag(qtbot, easel, QPoint(200, 300), QPoint(280, 340))
+    assert easel.visible.left == before.left - 20
+    assert easel.visible.top == before.top - 10
+    qtbot.mouseClick(opened.status.zoom_buttons.buttons()[0], LEFT)
+    assert easel.fitted
+
+
+def test_fit_shows_the_whole_picture_and_the_surround_changes(opened, qtbot):
+    easel = opened.easel
+    seen = pixels_of(easel)
+    assert tuple(seen[3, 3]) == (0x77, 0x77, 0x77)
+    qtbot.keyClick(opened, Qt.Key.Key_G)
+    assert easel.surround is Surround.PAPER_WHITE
+    assert tuple(pixels_of(easel)[3, 3]) == (0xF2, 0xF2, 0xF2)
+
+
+def test_no_grey_of_the_window_is_tinted(opened):
+    from crispgrain.desktop.theme import BOOTH, DIM_ROOM
+
+    for theme in (BOOTH, DIM_ROOM):
+        for colour in (theme.panel, theme.field, theme.ink, theme.faint_ink, theme.hairline):
+            assert colour[1:3] == colour[3:5] == colour[5:7]
+
+
+def test_a_tile_rendered_once_is_not_rendered_again_when_panning_back(opened, qtbot, monkeypatch):
+    opened.easel.set_zoom(4.0)
+    settle(opened, qtbot)
+    calls = []
+    from crispgrain.desktop import easel_renderer
+
+    monkeypatch.setattr(easel_renderer, "render_tile", lambda *a: calls.append(a))
+    drag(qtbot, opened.easel, QPoint(300, 300), QPoint(320, 320))
+    drag(qtbot, opened.easel, QPoint(320, 320), QPoint(300, 300))
+    qtbot.wait(50)
+    assert calls == []
+
+
+# ---- settings ---------------------------------------------------------------------------
+
+
+def test_the_rail_shows_what_is_metered_and_its_lamp_switches(opened, qtbot):
+    heads = opened.rail.heads
+    assert heads[Stage.DENOISE].lit
+    assert "Mosaic cosine 100 / 100 %" in heads[Stage.DENOISE].summary
+    assert heads[Stage.ENLARGE].summary == "off"
+    qtbot.mouseClick(heads[Stage.DENOISE], LEFT, pos=heads[Stage.DENOISE].lamp_rect.center())
+    assert opened.treatment[Stage.DENOISE].on is False
+    assert heads[Stage.DENOISE].summary == "off"
+    settle(opened, qtbot)
+
+
+def test_moving_a_slider_typing_and_returning_to_the_meter(opened, qtbot):
+    row = opened.controls.rows["luminance"]
+    slider = row.slider
+    qtbot.mouseClick(slider, LEFT, pos=QPoint(int(slider.x_of(150)), 18))
+    assert opened.treatment[Stage.DENOISE].values["luminance"] == pytest.approx(150, abs=2)
+    assert not row.slider.following
+    row.field.selectAll()
+    qtbot.keyClicks(row.field, "80")
+    qtbot.keyClick(row.field, Qt.Key.Key_Return)
+    assert opened.treatment[Stage.DENOISE].values["luminance"] == 80
+    qtbot.mouseClick(slider, LEFT, pos=QPoint(int(slider.x_of(slider.metered)), 5))
+    assert "luminance" not in opened.treatment[Stage.DENOISE].values
+    assert slider.following
+    settle(opened, qtbot)
+
+
+def test_a_change_reaches_the_easel_and_undo_brings_back_the_very_pixels(opened, qtbot):
+    opened.easel.set_zoom(1.0)
+    settle(opened, qtbot)
+    before = pixels_of(opened.easel)
+    opened.change_setting("denoise.luminance", 0.0)
+    settle(opened, qtbot)
+    changed = pixels_of(opened.easel)
+    assert not np.array_equal(before, changed)
+    opened.roll.undo.undo()
+    settle(opened, qtbot)
+    assert np.array_equal(pixels_of(opened.easel), before)
+    opened.roll.undo.redo()
+    settle(opened, qtbot)
+    assert np.array_equal(pixels_of(opened.easel), changed)
+
+
+def test_a_dragged_slider_is_one_step_to_undo(opened, qtbot):
+    slider = opened.controls.rows["colour"].slider
+    drag(qtbot, slider, QPoint(int(slider.x_of(100)), 18), QPoint(int(slider.x_of(180)), 18))
+    assert opened.treatment[Stage.DENOISE].values["colour"] > 150
+    assert opened.roll.undo.count() == 1
+    opened.roll.undo.undo()
+    assert opened.treatment == Treatment()
+    settle(opened, qtbot)
+
+
+def test_treatments_are_kept_beside_the_shot_and_found_again(opened, roll_folder, qtbot):
+    opened.change_setting("sharpen.on", False)
+    assert Treatment.load(sidecar_path(roll_folder / "a-rim.dng"))[Stage.SHARPEN].on is False
+    again = Window()
+    again.open_paths([roll_folder / "a-rim.dng"])
+    assert again.treatment[Stage.SHARPEN].on is False
+    again.close()
+    settle(opened, qtbot)
+
+
+def test_choosing_a_stage_and_a_model(opened, qtbot):
+    qtbot.mouseClick(opened.rail.heads[Stage.SHARPEN], LEFT, pos=QPoint(60, 45))
+    assert opened.controls.title.text() == "Sharpen"
+    combo = opened.controls.model
+    combo.setCurrentIndex(combo.findData("unsharp-mask"))
+    combo.activated.emit(combo.currentIndex())
+    assert opened.treatment[Stage.SHARPEN].model == "unsharp-mask"
+    assert "threshold" in opened.controls.rows
+    settle(opened, qtbot)
+
+
+def test_enlarging_keeps_the_spot_in_view(opened, qtbot):
+    easel = opened.easel
+    easel.set_zoom(2.0)
+    drag(qtbot, easel, QPoint(500, 300), QPoint(300, 200))
+    seen = easel.visible
+    centre = (
+        (seen.left + seen.right) / 2 / easel.result.size.width,
+        (seen.top + seen.bottom) / 2 / easel.result.size.height,
+    )
+    opened.change_setting("enlarge.on", True)
+    assert easel.result.size.width == 1280
+    seen = easel.visible
+    after = (
+        (seen.left + seen.right) / 2 / easel.result.size.width,
+        (seen.top + seen.bottom) / 2 / easel.result.size.height,
+    )
+    assert after == pytest.approx(centre, abs=0.01)
+    settle(opened, qtbot)
+
+
+# ---- several shots --------------------------------------------------------------------------
+
+
+def test_sync_puts_stages_on_other_shots_as_one_step(opened, qtbot):
+    opened.change_setting("denoise.luminance", 60.0)
+    opened.change_setting("develop.exposure", 1.0)
+    opened.sync([1, 2], [Stage.DENOISE, Stage.SHARPEN])
+    for row in (1, 2):
+        assert opened.roll.entries[row].treatment[Stage.DENOISE].values == {"luminance": 60.0}
+        assert opened.roll.entries[row].treatment[Stage.DEVELOP].values == {}
+        assert opened.roll.entries[row].state is State.TREATED
+    opened.roll.undo.undo()
+    assert opened.roll.entries[1].treatment == Treatment()
+    settle(opened, qtbot)
+
+
+def test_sync_asks_for_stages_through_its_dialog(opened, qtbot):
+    opened.change_setting("sharpen.strength", 30.0)
+    opened.sheet.selectAll()
+
+    def accept() -> None:
+        dialog = QApplication.activeModalWidget()
+        assert isinstance(dialog, StagesDialog)
+        assert not dialog.boxes[Stage.DEVELOP].isChecked()
+        dialog.accept()
+
+    QTimer.singleShot(200, accept)
+    opened.sync_action.trigger()
+    assert opened.roll.entries[2].treatment[Stage.SHARPEN].values == {"strength": 30.0}
+    settle(opened, qtbot)
+
+
+def test_a_preset_is_saved_and_applied(opened, qtbot):
+    from crispgrain.paths import presets_folder
+
+    opened.change_setting("finish.on", True)
+    opened.save_preset("Wall print / 30 × 40", [Stage.FINISH])
+    (file,) = presets_folder().glob("*.json")
+    opened.sheet.setCurrentIndex(opened.roll.index(2))
+    settle(opened, qtbot)
+    opened.presets_menu.aboutToShow.emit()
+    opened.presets_menu.actions()[0].trigger()
+    assert opened.treatment[Stage.FINISH].on is True
+    assert Treatment.load(file).name == "Wall print / 30 × 40"
+    settle(opened, qtbot)
+
+
+def test_a_test_strip_of_a_dragged_patch_and_adopting_from_it(opened, qtbot):
+    opened.easel.set_zoom(1.0)
+    settle(opened, qtbot)
+    opened.start_strip()
+    drag(qtbot, opened.easel, QPoint(300, 250), QPoint(400, 350))
+    strip = opened.strip
+    qtbot.waitUntil(lambda: strip.frames and all(f.image is not None for f in strip.frames), timeout=60_000)
+    assert strip.isVisible()
+    assert 3 <= len(strip.frames) <= 5
+    labels = [f.candidate.label for f in strip.frames]
+    assert labels[0] == "off"
+    assert "Wavelet" in labels
+    patch = opened._strip_patch
+    expected = icc.from_working(opened.easel.result.pipeline.region(patch), icc.profile("srgb"), 8)
+    present = strip.frames[labels.index("Mosaic cosine")].image
+    assert (present.width(), present.height()) == (100, 100)
+    got = (
+        np.frombuffer(present.constBits(), np.uint8).reshape(100, present.bytesPerLine())[:, :300].reshape(100, 100, 3)
+    )
+    assert np.array_equal(got, expected)
+    qtbot.mouseClick(strip.frames[labels.index("Wavelet")], LEFT, pos=QPoint(50, 50))
+    assert opened.treatment[Stage.DENOISE].model == "wavelet"
+    qtbot.keyClick(opened, Qt.Key.Key_Escape)
+    assert not strip.isVisible()
+    settle(opened, qtbot)
+
+
+# ---- export -----------------------------------------------------------------------------------
+
+
+def export_with(window, qtbot, rows, **choices) -> None:
+    dialog = ExportDialog(window.easel.result.pipeline, len(rows), choices.pop("folder"), window)
+    for name, value in choices.items():
+        widget = getattr(dialog, name)
+        if hasattr(widget, "findData"):
+            widget.setCurrentIndex(widget.findData(value))
+        elif hasattr(widget, "setText"):
+            widget.setText(value)
+        else:
+            widget.setValue(value)
+    with qtbot.waitSignal(window.exporter.finished, timeout=60_000):
+        window.export(rows, dialog)
+
+
+def test_export_writes_what_the_easel_shows(opened, qtbot, tmp_path):
+    opened.easel.set_zoom(1.0)
+    settle(opened, qtbot)
+    export_with(opened, qtbot, [0], folder=tmp_path / "out", format="png", bits=8, profile="srgb", ppi=240)
+    (path,) = (tmp_path / "out").iterdir()
+    x, y = opened.easel.divider_x + 50, 280
+    origin = opened.easel.origin(opened.easel.panes[0])
+    stored = read_shot(path).stored
+    left, top = x - int(origin.x()), y - int(origin.y())
+    assert np.array_equal(stored[top : top + 60, left : left + 60], pixels_of(opened.easel)[y : y + 60, x : x + 60])
+    assert opened.roll.entries[0].state is State.EXPORTED
+
+
+def test_export_all_goes_on_past_a_broken_shot_and_offers_the_folder(opened, qtbot, tmp_path, roll_folder):
+    (roll_folder / "b-noisy.jpg").write_bytes(b"\xff\xd8 gone bad since it was opened")
+    out = tmp_path / "out"
+    export_with(opened, qtbot, [0, 1, 2], folder=out, format="jpeg")
+    qtbot.waitUntil(lambda: "1 failed" in opened.status.words.text(), timeout=5000)
+    assert sorted(p.name.split("-")[0] for p in out.iterdir()) == ["a", "c"]
+    urls = []
+    opened.status.open_url = urls.append
+    assert opened.status.open_folder.isVisible()
+    qtbot.mouseClick(opened.status.open_folder, LEFT)
+    assert Path(urls[0].toLocalFile()) == out
+
+
+def test_export_to_a_place_that_takes_nothing_says_so(opened, qtbot):
+    export_with(opened, qtbot, [0], folder=Path("/proc/results"))
+    qtbot.waitUntil(lambda: "cannot be written to" in opened.status.words.text(), timeout=5000)
+    assert opened.roll.entries[0].state is State.UNTOUCHED
+
+
+def test_an_export_can_be_stopped(opened, qtbot, tmp_path):
+    opened.change_setting("enlarge.on", True)
+    opened.change_setting("enlarge.factor", 8.0)
+    out = tmp_path / "out"
+    dialog = ExportDialog(opened.easel.result.pipeline, 1, out, opened)
+    with qtbot.waitSignal(opened.exporter.progress, timeout=60_000):
+        opened.export([0], dialog)
+    with qtbot.waitSignal(opened.exporter.finished, timeout=60_000):
+        qtbot.mouseClick(opened.status.stop, LEFT)
+    assert not out.exists() or list(out.iterdir()) == []
+    opened.change_setting("enlarge.on", False)
+    settle(opened, qtbot)
+
+
+def test_the_export_dialog_follows_its_format(opened):
+    dialog = ExportDialog(opened.easel.result.pipeline, 1, Path("/tmp"), opened)
+    assert dialog.name.text() == "a-rim-denoise-sharpen.tif" or dialog.name.text().endswith(".tif")
+    dialog.format.setCurrentIndex(dialog.format.findData("jpeg"))
+    assert dialog.name.text().endswith(".jpg")
+    assert not dialog.bits.isVisibleTo(dialog)
+    assert dialog.quality.isVisibleTo(dialog)
+
+
+# ---- responsiveness ----------------------------------------------------------------------------
+
+
+def test_the_window_goes_on_answering_while_it_renders(opened, qtbot):
+    """Its thread computes nothing: a timer keeps ticking while tiles are being made."""
+    ticks = []
+    timer = QTimer()
+    timer.timeout.connect(lambda: ticks.append(1))
+    timer.start(5)
+    opened.cache.clear()
+    opened.change_setting("denoise.luminance", 90.0)
+    rendering = 0
+    while opened.renderer._wanted() and rendering < 4000:
+        qtbot.wait(5)
+        rendering += 1
+    timer.stop()
+    assert rendering > 0
+    assert len(ticks) > 0.3 * rendering
+
+
+def test_stopping_leaves_the_picture_and_a_move_goes_on(opened, qtbot):
+    opened.cache.clear()
+    opened.change_setting("denoise.luminance", 70.0)
+    qtbot.waitUntil(opened.status.stop.isVisible, timeout=5000)
+    qtbot.mouseClick(opened.status.stop, LEFT)
+    assert opened.renderer.idle
+    assert opened.renderer._wanted()
+    opened.easel.set_zoom(1.0)
+    settle(opened, qtbot)
+    assert not opened.renderer._wanted()
+
+
+def test_many_nudges_end_with_the_last_one_on_the_easel(opened, qtbot):
+    rng = np.random.default_rng(0)
+    opened.easel.set_zoom(1.0)
+    for value in rng.integers(0, 200, 25):
+        opened.change_setting("denoise.luminance", float(value))
+        qtbot.wait(10)
+    settle(opened, qtbot)
+    x, y = opened.easel.divider_x + 60, 300
+    assert np.array_equal(pixels_of(opened.easel)[y : y + 40, x : x + 40], shown(opened, "result", x, y))
+    assert opened.cache.bytes_held <= opened.cache.budget
+
+
+def test_going_through_shots_while_rendering(opened, qtbot):
+    for row in (1, 2, 0, 3, 1, 0):
+        opened.sheet.setCurrentIndex(opened.roll.index(row))
+        qtbot.wait(30)
+    settle(opened, qtbot)
+    assert opened.shot.path.name == "a-rim.dng"
+
+
+def test_the_dim_room_variant(opened):
+    from crispgrain.desktop.theme import DIM_ROOM, current_theme
+
+    opened._toggle_dim()
+    assert current_theme() is DIM_ROOM
+    assert pixels_of(opened.rail).mean() < 90
+    opened._toggle_dim()
+    assert pixels_of(opened.rail).mean() > 190

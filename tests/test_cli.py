@@ -1,0 +1,154 @@
+"""The command line, as a user types it."""
+
+import json
+import subprocess
+import sys
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from crispgrain.cli.main import main
+from crispgrain.core.files import read_shot
+from crispgrain.core.treatment import Treatment
+
+
+def test_a_mixed_folder_with_a_broken_shot(roll_folder, tmp_path, capsys):
+    out = tmp_path / "out"
+    before = {p.name: p.read_bytes() for p in roll_folder.iterdir()}
+    code = main(["run", str(roll_folder), "--out", str(out), "--format", "png", "--bits", "8"])
+    said = capsys.readouterr()
+    assert code == 1
+    assert "d-broken.jpg" in said.err
+    assert "1 of 4 failed" in said.err
+    written = sorted(p.name for p in out.iterdir())
+    assert len(written) == 3
+    assert written[0].startswith("a-rim-denoise")
+    assert sorted(said.out.split()) == [str(out / name) for name in written]
+    assert {p.name: p.read_bytes() for p in roll_folder.iterdir()} == before
+
+
+def test_settings_sizes_and_output(raw_file, tmp_path):
+    code = main(
+        ["run", str(raw_file), "--out", str(tmp_path), "--set", "denoise.model=wavelet",
+         "--set", "denoise.luminance=70", "--only", "develop,denoise,enlarge", "--long-side", "1000", "--profile", "prophoto", "--ppi", "240"]
+    )  # fmt: skip
+    assert code == 0
+    (path,) = tmp_path.glob("*.tif")
+    source = read_shot(path)
+    assert (source.size.width, source.size.height) == (1000, 750)
+    assert source.stored.dtype == np.uint16
+    with Image.open(path) as picture:
+        assert picture.info["dpi"] == pytest.approx((240, 240))
+
+
+@pytest.mark.parametrize(
+    ("flags", "size"),
+    [(["--width", "320"], (320, 240)), (["--height", "960"], (1280, 960)), (["--factor", "1.5"], (960, 720))],
+)
+def test_ways_to_say_a_size(raw_file, tmp_path, flags, size):
+    assert main(["run", str(raw_file), "--out", str(tmp_path), "--format", "jpeg", "--only", "enlarge", *flags]) == 0
+    with Image.open(next(tmp_path.glob("*.jpg"))) as picture:
+        assert picture.size == size
+
+
+def test_only_develop_differs_from_metered(raw_file, tmp_path):
+    assert main(["run", str(raw_file), "--out", str(tmp_path / "a"), "--only", "develop"]) == 0
+    assert main(["run", str(raw_file), "--out", str(tmp_path / "b")]) == 0
+    plain, metered = (read_shot(next((tmp_path / d).iterdir())).stored.astype(int) for d in "ab")
+    assert np.diff(plain, axis=1).std() > 1.3 * np.diff(metered, axis=1).std()
+
+
+def test_a_treatment_file_and_a_sidecar(raw_file, tmp_path):
+    shot = tmp_path / "rim.dng"
+    shot.write_bytes(raw_file.read_bytes())
+    Treatment().only([]).save(tmp_path / "rim.dng.treatment.json")
+    assert main(["run", str(shot), "--out", str(tmp_path / "side")]) == 0
+    assert [p.name for p in (tmp_path / "side").iterdir()] == ["rim-develop.tif"]
+    Treatment().only([]).set("finish.on", True).save(tmp_path / "grain.json")
+    assert main(["run", str(shot), "--out", str(tmp_path / "given"), "--treatment", str(tmp_path / "grain.json")]) == 0
+    assert [p.name for p in (tmp_path / "given").iterdir()] == ["rim-finish.tif"]
+
+
+@pytest.mark.parametrize(
+    "arguments",
+    [
+        ["--set", "denoise.luminance"], ["--set", "denoise.luminance=lots"], ["--only", "bake"],
+        ["--treatment", "gone.json"], ["--factor", "99"],
+    ],
+)  # fmt: skip
+def test_wrong_calls_fail_before_any_work(raw_file, tmp_path, capsys, arguments):
+    assert main(["run", str(raw_file), "--out", str(tmp_path / "out"), *arguments]) == 2
+    assert not (tmp_path / "out").exists()
+    assert capsys.readouterr().err.startswith("crispgrain: ")
+
+
+def test_names_are_not_written_over(raw_file, tmp_path):
+    for _ in range(2):
+        assert main(["run", str(raw_file), "--out", str(tmp_path), "--only", "develop"]) == 0
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["rim-6400-develop-2.tif", "rim-6400-develop.tif"]
+    assert main(["run", str(raw_file), "--out", str(tmp_path), "--only", "develop", "--replace"]) == 0
+    assert len(list(tmp_path.iterdir())) == 2
+
+
+def test_results_into_a_place_that_takes_none(raw_file, capsys):
+    assert main(["run", str(raw_file), "--out", "/proc/results", "--only", "develop"]) == 1
+    assert "cannot be written to" in capsys.readouterr().err
+
+
+def test_a_disk_that_fills_up_leaves_nothing_half_written(raw_file, tmp_path):
+    # A limit on file size is what a full disk looks like to the program, whoever runs it.
+    script = (
+        "import resource, signal, sys; signal.signal(signal.SIGXFSZ, signal.SIG_IGN);"
+        "resource.setrlimit(resource.RLIMIT_FSIZE, (200_000, 200_000));"
+        "from crispgrain.cli.main import main; sys.exit(main(sys.argv[1:]))"
+    )
+    run = subprocess.run(
+        [sys.executable, "-c", script, "run", str(raw_file), "--out", str(tmp_path), "--only", "develop"],
+        capture_output=True, text=True, check=False,
+    )  # fmt: skip
+    assert run.returncode == 1, run.stderr
+    assert "rim-6400-develop.tif" in run.stderr
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_meter_in_words_and_json(roll_folder, capsys):
+    assert main(["meter", str(roll_folder / "a-rim.dng"), "--json"]) == 0
+    (reading,) = json.loads(capsys.readouterr().out)
+    assert reading["size"] == {"width": 640, "height": 480}
+    assert len(reading["noise"]["a"]) == 3
+    assert reading["noise"]["luminance"] > 3
+    assert main(["meter", str(roll_folder)]) == 1
+    said = capsys.readouterr()
+    assert "b-noisy.jpg: 640 × 480 px" in said.out
+    assert "d-broken.jpg" in said.err
+
+
+def test_models_are_listed_with_their_settings(capsys):
+    assert main(["models", "--json"]) == 0
+    listed = json.loads(capsys.readouterr().out)
+    names = {p["setting"] for m in listed for p in m["parameters"]}
+    assert {"denoise.luminance", "sharpen.radius", "enlarge.factor", "print.profile"} <= names
+    assert main(["models"]) == 0
+    assert "denoise.model=sliding-dct" in capsys.readouterr().out
+
+
+def test_a_folder_without_pictures(tmp_path, capsys):
+    (tmp_path / "empty").mkdir()
+    assert main(["run", str(tmp_path / "empty"), "--out", str(tmp_path / "out")]) == 1
+    assert "no pictures" in capsys.readouterr().err
+
+
+@pytest.mark.parametrize("shape", [(1, 1, 3), (5, 4, 4)])
+def test_odd_pictures_go_through(tmp_path, shape):
+    Image.fromarray(np.full(shape, 120, np.uint8)).save(tmp_path / "odd.png")
+    assert main(["run", str(tmp_path / "odd.png"), "--out", str(tmp_path / "out"), "--factor", "2"]) == 0
+    assert read_shot(next((tmp_path / "out").iterdir())).size.width == 2 * shape[1]
+
+
+def test_version_and_help(capsys):
+    for flag in ("--version", "--help"):
+        with pytest.raises(SystemExit) as left:
+            main([flag])
+        assert left.value.code == 0
+    assert "Crisp Grain" in capsys.readouterr().out

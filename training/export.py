@@ -1,0 +1,50 @@
+"""From trained weights to an ONNX file that gives the same numbers."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import onnx
+import onnxruntime
+import torch
+from torch import nn
+
+TOLERANCE = 1e-4
+
+
+def export(network: nn.Module, weights: Path, inputs: dict[str, torch.Tensor], target: Path, notes: str) -> float:
+    """Write a network as ONNX with free picture size, and check it against torch.
+
+    Returns
+    -------
+    float
+        Largest difference between the two on a picture of another size.
+
+    Raises
+    ------
+    ValueError
+        If that exceeds 1e-4; nothing is written then.
+    """
+    network.load_state_dict(torch.load(weights, weights_only=True))
+    network.eval()
+    unfinished = target.with_suffix(".unfinished.onnx")
+    axes = {name: {0: "batch", 2: f"rows_{name}", 3: f"columns_{name}"} for name in [*inputs, "output"]}
+    torch.onnx.export(
+        network, tuple(inputs.values()), str(unfinished), input_names=list(inputs), output_names=["output"],
+        dynamic_axes=axes, opset_version=17, dynamo=False,
+    )  # fmt: skip
+    model = onnx.load(unfinished)
+    model.doc_string = notes
+    onnx.save(model, unfinished)
+    other = {n: torch.rand(1, t.shape[1], t.shape[2] * 2, t.shape[3] * 3) for n, t in inputs.items()}
+    with torch.no_grad():
+        expected = network(*other.values()).numpy()
+    session = onnxruntime.InferenceSession(str(unfinished), providers=["CPUExecutionProvider"])
+    (got,) = session.run(None, {n: t.numpy() for n, t in other.items()})
+    difference = float(np.abs(got - expected).max())
+    if difference > TOLERANCE:
+        unfinished.unlink()
+        raise ValueError(f"ONNX differs from torch by {difference:g}")
+    unfinished.replace(target)
+    return difference

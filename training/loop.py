@@ -1,0 +1,122 @@
+"""The training loop: fixed seeds, averaged weights, checkpoints to go on from, a log."""
+
+from __future__ import annotations
+
+import json
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import torch
+from torch import Tensor, nn
+
+from .optimiser import optimisers_for
+
+Batch = tuple[tuple[Tensor, ...], Tensor, Tensor]  # inputs, target, weight of each sample
+
+
+@dataclass(frozen=True)
+class Plan:
+    """How a network is trained.
+
+    The learning rate rises over ``warm_up`` steps and then stays, so that
+    training can go on for as long as there is time; a run with ``cool_down``
+    steps ends with a linear fall to zero, which brings out the quality.
+    """
+
+    lr: float = 0.015
+    plain_lr: float = 2e-3
+    warm_up: int = 300
+    averaging: float = 0.999
+    log_every: int = 200
+    save_every: int = 500
+
+
+class Trainer:
+    """A network in training, with everything needed to stop and go on."""
+
+    def __init__(self, network: nn.Module, folder: Path, plan: Plan, seed: int = 0) -> None:
+        torch.manual_seed(seed)
+        self.network = network.to(memory_format=torch.channels_last)
+        self.plan, self.folder = plan, folder
+        self.optimisers = optimisers_for(network, plan.lr, plan.plain_lr)
+        self.base = [[g["lr"] for g in o.param_groups] for o in self.optimisers]
+        self.average = {k: v.clone() for k, v in network.state_dict().items()}
+        self.step, self.seconds = 0, 0.0
+        folder.mkdir(parents=True, exist_ok=True)
+        if self.checkpoint.exists():
+            self._load()
+
+    @property
+    def checkpoint(self) -> Path:
+        return self.folder / "checkpoint.pt"
+
+    def run(
+        self, draw: Callable[[np.random.Generator], Batch], minutes: float, threads: int, cool_down: int = 0
+    ) -> None:
+        """Train for a time; with ``cool_down``, for just so many steps of falling learning rate.
+
+        A cool-down leaves the checkpoint as it was: training goes on from before it.
+        """
+        torch.set_num_threads(threads)
+        rng = np.random.default_rng([self.step, 7])  # a resumed run must not see the same patches again
+        losses: list[float] = []
+        start, first_step, before = time.monotonic(), self.step, self.seconds
+        while (self.step - first_step < cool_down) if cool_down else (time.monotonic() - start < 60 * minutes):
+            fall = 1 - (self.step - first_step) / cool_down if cool_down else 1.0
+            losses.append(self._one(draw(rng), min(1.0, (self.step + 1) / self.plan.warm_up) * fall))
+            self.seconds = before + time.monotonic() - start
+            if self.step % self.plan.log_every == 0:
+                self._log(float(np.mean(losses[-self.plan.log_every :])), bool(cool_down))
+            if self.step % self.plan.save_every == 0 and not cool_down:
+                self.save()
+        if cool_down:
+            torch.save(self.average, self.folder / "weights.pt")
+        else:
+            self.save()
+
+    def _one(self, batch: Batch, rate: float) -> float:
+        for optimiser, base in zip(self.optimisers, self.base, strict=True):
+            for group, lr in zip(optimiser.param_groups, base, strict=True):
+                group["lr"] = lr * rate
+        inputs, target, weight = batch
+        output = self.network(*(i.contiguous(memory_format=torch.channels_last) for i in inputs))
+        # Charbonnier loss: nearly absolute error, smooth at zero.
+        loss = (weight * ((output - target) ** 2 + 1e-6).sqrt()).mean()
+        self.network.zero_grad()
+        loss.backward()
+        nn.utils.clip_grad_norm_(self.network.parameters(), 0.5)
+        for optimiser in self.optimisers:
+            optimiser.step()
+        self.step += 1
+        decay = min(self.plan.averaging, self.step / (self.step + 50))
+        with torch.no_grad():
+            for name, value in self.network.state_dict().items():
+                self.average[name].mul_(decay).add_(value, alpha=1 - decay)
+        return float(loss.detach())
+
+    def _log(self, loss: float, cooling: bool) -> None:
+        row = {"step": self.step, "seconds": round(self.seconds), "loss": round(loss, 6), "cooling": cooling}
+        with (self.folder / "log.jsonl").open("a") as file:
+            file.write(json.dumps(row) + "\n")
+        print(row, flush=True)
+
+    def save(self) -> None:
+        """Write the checkpoint, whole or not at all, and the averaged weights."""
+        state = {
+            "network": self.network.state_dict(), "average": self.average, "step": self.step, "seconds": self.seconds,
+            "optimisers": [o.state_dict() for o in self.optimisers],
+        }  # fmt: skip
+        unfinished = self.checkpoint.with_suffix(".unfinished")
+        torch.save(state, unfinished)
+        unfinished.replace(self.checkpoint)
+        torch.save(self.average, self.folder / "weights.pt")
+
+    def _load(self) -> None:
+        state = torch.load(self.checkpoint, weights_only=True)
+        self.network.load_state_dict(state["network"])
+        self.average, self.step, self.seconds = state["average"], state["step"], state["seconds"]
+        for optimiser, saved in zip(self.optimisers, state["optimisers"], strict=True):
+            optimiser.load_state_dict(saved)

@@ -1,0 +1,37 @@
+"""Training of the mosaic net: noisy Bayer mosaic to clean RGB in one step."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import torch
+
+from .loop import Batch
+from .networks import MosaicNet
+from .photographs import PatchSampler, load
+from .sensor import draw_sample
+
+BATCH = 16
+EDGE = 64
+
+
+def make_network() -> MosaicNet:
+    return MosaicNet()
+
+
+class MosaicBatches:
+    """Draws batches of simulated sensor data."""
+
+    def __init__(self, data: Path) -> None:
+        self.photographs = load(data / "train")
+
+    def __call__(self, rng: np.random.Generator) -> Batch:
+        sampler = PatchSampler(self.photographs, EDGE, rng)
+        samples = [draw_sample(sampler(), rng) for _ in range(BATCH)]
+        mosaic = torch.from_numpy(np.stack([s.mosaic for s in samples])[:, None])
+        target = torch.from_numpy(np.stack([s.target for s in samples])).permute(0, 3, 1, 2)
+        sigma = torch.tensor([s.sigma for s in samples]).reshape(-1, 1, 1, 1)
+        # Weak noise is everyday noise: it must not drown in the errors of the strong.
+        weight = (sigma + 0.01) ** -0.5
+        return (mosaic, sigma.expand(-1, 1, EDGE // 2, EDGE // 2)), target, weight / weight.mean()

@@ -1,0 +1,80 @@
+"""The networks: small U-Nets, shaped for a processor without an accelerator.
+
+The finest level works at half resolution (2 x 2 pixels folded into channels),
+where convolutions are wide enough to keep a processor busy.
+"""
+
+from __future__ import annotations
+
+import torch
+from torch import Tensor, nn
+from torch.nn import functional
+
+WIDTHS = (32, 64, 128)
+BLOCKS = 2
+
+
+class ResidualBlock(nn.Module):
+    """Two 3 x 3 convolutions beside an identity."""
+
+    def __init__(self, channels: int) -> None:
+        super().__init__()
+        self.first = nn.Conv2d(channels, channels, 3, padding=1)
+        self.second = nn.Conv2d(channels, channels, 3, padding=1)
+
+    def forward(self, x: Tensor) -> Tensor:
+        return x + self.second(functional.relu(self.first(x)))
+
+
+def _blocks(channels: int) -> nn.Sequential:
+    return nn.Sequential(*(ResidualBlock(channels) for _ in range(BLOCKS)))
+
+
+class UNet(nn.Module):
+    """Three levels with additive skips; input and output at the finest level's resolution."""
+
+    def __init__(self, channels_in: int, channels_out: int, widths: tuple[int, int, int] = WIDTHS) -> None:
+        super().__init__()
+        a, b, c = widths
+        self.head = nn.Conv2d(channels_in, a, 3, padding=1)
+        self.down_a, self.shrink_a = _blocks(a), nn.Conv2d(a, b, 2, stride=2)
+        self.down_b, self.shrink_b = _blocks(b), nn.Conv2d(b, c, 2, stride=2)
+        self.middle = _blocks(c)
+        self.grow_b, self.up_b = nn.ConvTranspose2d(c, b, 2, stride=2), _blocks(b)
+        self.grow_a, self.up_a = nn.ConvTranspose2d(b, a, 2, stride=2), _blocks(a)
+        self.tail = nn.Conv2d(a, channels_out, 3, padding=1)
+
+    def forward(self, x: Tensor) -> Tensor:
+        fine = self.down_a(self.head(x))
+        coarse = self.down_b(self.shrink_a(fine))
+        deep = self.middle(self.shrink_b(coarse))
+        coarse = self.up_b(coarse + self.grow_b(deep))
+        return self.tail(self.up_a(fine + self.grow_a(coarse)))
+
+
+class MosaicNet(nn.Module):
+    """Noisy RGGB mosaic and noise map to clean RGB, as a correction to bilinear interpolation.
+
+    Input: mosaic B x 1 x H x W and sigma B x 1 x H/2 x W/2, both in the
+    stabilised domain (0 black, 1 white); H and W multiples of 8. Output:
+    B x 3 x H x W.
+    """
+
+    def __init__(self, widths: tuple[int, int, int] = WIDTHS) -> None:
+        super().__init__()
+        self.body = UNet(5, 12, widths)
+        cross = torch.tensor([[0.25, 0.5, 0.25], [0.5, 1, 0.5], [0.25, 0.5, 0.25]])
+        plus = torch.tensor([[0, 0.25, 0], [0.25, 1, 0.25], [0, 0.25, 0]])
+        self.register_buffer("bilinear", torch.stack([cross, plus, cross])[:, None])
+        # Which of the cell's four places (as pixel_unshuffle orders them) measures which colour.
+        places = torch.tensor([[1.0, 0, 0, 0], [0, 1, 1, 0], [0, 0, 0, 1]])
+        self.register_buffer("places", places.reshape(3, 4, 1, 1))
+
+    def forward(self, mosaic: Tensor, sigma: Tensor) -> Tensor:
+        cells = functional.pixel_unshuffle(mosaic, 2)
+        batch, _, rows, columns = cells.shape
+        sparse = (cells[:, None] * self.places[None]).reshape(batch, 12, rows, columns)
+        interpolated = functional.conv2d(
+            functional.pad(functional.pixel_shuffle(sparse, 2), (1, 1, 1, 1), mode="reflect"), self.bilinear, groups=3
+        )
+        return interpolated - functional.pixel_shuffle(self.body(torch.cat([cells, sigma], 1)), 2)

@@ -1,0 +1,101 @@
+"""Training photographs, fetched from Debian packages; nothing of them is kept in the repository."""
+
+from __future__ import annotations
+
+import subprocess
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+PACKAGES = ("lomiri-wallpapers-16.04", "lomiri-wallpapers-20.04", "mate-backgrounds", "plasma-workspace-wallpapers")
+
+# Looked at one by one: photographs only, nothing drawn.
+PHOTOGRAPHS = tuple(
+    f"backgrounds/{name}.jpg"
+    for name in (
+        "Fossa_by_Jasper_Roks", "Picture_1A_by_freespace", "Wine_by_Jakkub_Mede", "greentock_by_Peter_Nerlich",
+        "seeding_by_Clements_Engelhardt", "aitzgorri_by_Aitzol_Berasategi", "Kleiber_by_Lukas_Baubkus",
+        "Dragonfly_by_Bolly", "friends_by_Aitzol_Berasategi", "sunset_by_Aitzol_Berasategi", "free_by_Peter_Nerlich",
+        "picosdeeuropa_by_Aitzol_Berasategi", "umang_by_Abhishek_Mudgal", "Picture_0B_by_freespace",
+        "analogpattern_by_Peter_Nerlich", "Bridge_by_Sander_Klootwijk",
+    )
+) + tuple(
+    f"backgrounds/mate/nature/{name}.jpg"
+    for name in ("Aqua", "Blinds", "Dune", "FreshFlower", "GreenMeadow", "LadyBird", "RainDrops", "Storm", "TwoWings",
+                 "Wood", "YellowFlower")
+) + tuple(
+    f"wallpapers/{name}/contents/images/2560x1600.jpg"
+    for name in ("BytheWater", "ColdRipple", "ColorfulCups", "DarkestHour", "FallenLeaf", "Grey", "Kite", "Path",
+                 "summer_1am")
+) + ("wallpapers/Volna/contents/images/5120x2880.jpg",)  # fmt: skip
+
+# For tests and benchmarks only.
+RESERVED = (
+    "backgrounds/life_by_Aitzol_Berasategi.jpg", "backgrounds/mate/nature/Garden.jpg",
+    "wallpapers/EveningGlow/contents/images/2560x1600.jpg", "wallpapers/OneStandsOut/contents/images/2560x1600.jpg",
+)  # fmt: skip
+
+LEAST_SIDE = 400  # px after shrinking; a second, smaller copy is made only above twice that
+
+
+def fetch(folder: Path) -> None:
+    """Download the packages, unpack them, and store shrunk photographs as arrays in ``folder``.
+
+    Shrinking by two with area averaging makes JPEG traces and sensor noise vanish.
+    """
+    packages, unpacked = folder / "packages", folder / "unpacked"
+    packages.mkdir(parents=True, exist_ok=True)
+    for package in PACKAGES:
+        if not list(packages.glob(f"{package}_*.deb")):
+            subprocess.run(["apt-get", "download", "-qq", package], cwd=packages, check=True)
+    for archive in packages.glob("*.deb"):
+        subprocess.run(["dpkg", "-x", str(archive), str(unpacked)], check=True)
+    for names, group in ((PHOTOGRAPHS, "train"), (RESERVED, "reserved")):
+        (folder / group).mkdir(exist_ok=True)
+        for name in names:
+            _store(unpacked / "usr/share" / name, folder / group)
+
+
+def _store(path: Path, folder: Path) -> None:
+    picture = cv2.imread(str(path), cv2.IMREAD_COLOR)
+    if picture is None:
+        raise FileNotFoundError(path)
+    picture = picture[..., ::-1]
+    stem = path.stem if path.stem[0].isalpha() else path.parents[2].name
+    for scale in (2, 4):
+        height, width = (n // scale for n in picture.shape[:2])
+        if min(height, width) < LEAST_SIDE:
+            break
+        small = cv2.resize(picture[: height * scale, : width * scale], (width, height), interpolation=cv2.INTER_AREA)
+        np.save(folder / f"{stem}-{scale}.npy", small)
+
+
+def load(folder: Path) -> list[NDArray[np.uint8]]:
+    """The stored photographs (uint8, H x W x 3, sRGB) in name order."""
+    files = sorted(folder.glob("*.npy"))
+    if not files:
+        raise FileNotFoundError(f"no photographs in {folder}; run: ./run train data")
+    return [np.load(f, mmap_mode="r") for f in files]
+
+
+class PatchSampler:
+    """Draws random square patches: larger photographs more often, flat ones seldom, turned and mirrored."""
+
+    def __init__(self, photographs: list[NDArray[np.uint8]], edge: int, rng: np.random.Generator) -> None:
+        self.photographs, self.edge, self.rng = photographs, edge, rng
+        area = np.array([p.shape[0] * p.shape[1] for p in photographs], float) ** 0.5
+        self.chance = area / area.sum()
+
+    def __call__(self) -> NDArray[np.uint8]:
+        """One patch, uint8, edge x edge x 3."""
+        rng, edge = self.rng, self.edge
+        for _ in range(3):  # a flat patch teaches little: look again, but not for ever
+            picture = self.photographs[rng.choice(len(self.photographs), p=self.chance)]
+            top, left = rng.integers(picture.shape[0] - edge), rng.integers(picture.shape[1] - edge)
+            patch = np.asarray(picture[top : top + edge, left : left + edge])
+            if patch[::4, ::4].std() > 8:
+                break
+        patch = np.rot90(patch, rng.integers(4))
+        return patch[:, ::-1] if rng.random() < 0.5 else patch

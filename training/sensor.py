@@ -1,0 +1,71 @@
+"""Photographs taken back to what a sensor would have recorded, with its noise."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from crispgrain.core.colour.spaces import Array, srgb_decode
+from crispgrain.core.stages.denoise import stabilise
+from crispgrain.demo.camera import BAYER, add_noise, mosaic_of
+
+# White-balanced camera RGB to linear sRGB of three made-up cameras, from muted to strong.
+CAMERA_TO_SRGB = np.array(
+    [
+        [[1.35, -0.25, -0.10], [-0.12, 1.30, -0.18], [0.02, -0.30, 1.28]],
+        [[1.60, -0.45, -0.15], [-0.20, 1.50, -0.30], [0.00, -0.50, 1.50]],
+        [[1.90, -0.75, -0.15], [-0.25, 1.60, -0.35], [0.05, -0.65, 1.60]],
+    ]
+)
+LINEAR = srgb_decode(np.arange(256, dtype=np.float32) / 255)
+
+
+@dataclass(frozen=True)
+class Sample:
+    """A training pair: noisy mosaic (H x W) and clean sensor RGB (H x W x 3), stabilised, and the noise's sigma."""
+
+    mosaic: Array
+    target: Array
+    sigma: float
+
+
+def to_sensor(patch: NDArray[np.uint8], rng: np.random.Generator) -> Array:
+    """Invert a camera's processing: tone curve, colour matrix, white balance, exposure, all drawn at random.
+
+    References
+    ----------
+    T. Brooks et al., "Unprocessing images for learned raw denoising", CVPR 2019.
+    """
+    weights = rng.dirichlet([1, 1, 1])
+    matrix = np.tensordot(weights, CAMERA_TO_SRGB, 1)
+    matrix /= matrix.sum(axis=1, keepdims=True)
+    camera = LINEAR[patch] @ np.linalg.inv(matrix).T.astype(np.float32)
+    gains = np.array([rng.uniform(1.3, 2.7), 1.0, rng.uniform(1.2, 2.6)])
+    exposure = rng.uniform(0.2, 1.0)
+    return np.clip(camera * (exposure / gains).astype(np.float32), 0, 1)
+
+
+def draw_noise(rng: np.random.Generator) -> tuple[float, float]:
+    """(a, b) of a real camera at ISO 50 to 102400; one in ten has next to none, to learn plain demosaicing.
+
+    The relation of read to shot noise is that of Brooks et al. 2019.
+    """
+    if rng.random() < 0.1:
+        return 1e-6, 1e-9
+    log_a = rng.uniform(math.log(1e-5), math.log(3e-2))
+    log_b = 2.18 * log_a + 1.20 + rng.normal(0, 0.3)
+    return math.exp(log_a), math.exp(log_b)
+
+
+def draw_sample(patch: NDArray[np.uint8], rng: np.random.Generator) -> Sample:
+    """A training pair from an 8-bit sRGB patch."""
+    clean = to_sensor(patch, rng)
+    a, b = draw_noise(rng)
+    noisy = np.minimum(add_noise(mosaic_of(clean, BAYER["RGGB"]), a, b, rng), 1)
+    low, span = (float(v) for v in stabilise.ends(a, b))
+    return Sample(
+        (stabilise.forward(noisy, a, b) - low) / span, (stabilise.forward(clean, a, b) - low) / span, 1 / span
+    )
