@@ -29,10 +29,9 @@ def test_a_mixed_folder_with_a_broken_shot(roll_folder, tmp_path, capsys):
 
 
 def test_settings_sizes_and_output(raw_file, tmp_path):
-    code = main(
-        ["run", str(raw_file), "--out", str(tmp_path), "--set", "denoise.model=wavelet",
-         "--set", "denoise.luminance=70", "--only", "develop,denoise,enlarge", "--long-side", "1000", "--profile", "prophoto", "--ppi", "240"]
-    )  # fmt: skip
+    arguments = ["run", str(raw_file), "--out", str(tmp_path), "--only", "develop,denoise,enlarge"]
+    arguments += ["--set", "denoise.model=wavelet", "--set", "denoise.luminance=70"]
+    code = main([*arguments, "--long-side", "1000", "--profile", "prophoto", "--ppi", "240"])
     assert code == 0
     (path,) = tmp_path.glob("*.tif")
     source = read_shot(path)

@@ -97,5 +97,5 @@ class PatchSampler:
             patch = np.asarray(picture[top : top + edge, left : left + edge])
             if patch[::4, ::4].std() > 8:
                 break
-        patch = np.rot90(patch, rng.integers(4))
+        patch = np.rot90(patch, int(rng.integers(4)))
         return patch[:, ::-1] if rng.random() < 0.5 else patch
