@@ -1,0 +1,1 @@
+"""Quality, speed and memory, side by side with reference methods in one run."""

@@ -10,7 +10,7 @@ from .files.read import read_shot
 from .files.source import Source
 from .meter import Reading, measure
 from .render.cache import TileCache
-from .render.pipeline import Pipeline
+from .render.pipeline import TILE, Pipeline
 from .treatment import Treatment, resolve, sidecar_path
 
 
@@ -25,8 +25,9 @@ class Shot:
     def path(self) -> Path:
         return self.source.path
 
-    def pipeline(self, treatment: Treatment, cache: TileCache | None = None) -> Pipeline:
-        return Pipeline(self.source, self.reading, resolve(treatment, self.source, self.reading), cache)
+    def pipeline(self, treatment: Treatment, cache: TileCache | None = None, tile: int = TILE) -> Pipeline:
+        """The shot's stages under a treatment."""
+        return Pipeline(self.source, self.reading, resolve(treatment, self.source, self.reading), cache, tile)
 
 
 def open_shot(path: Path) -> Shot:

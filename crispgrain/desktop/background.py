@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import contextlib
 import itertools
+import os
 import queue
+import sys
 import threading
 from collections.abc import Callable
 from enum import IntEnum
@@ -15,6 +17,15 @@ from PySide6.QtCore import QObject, Qt, Signal
 from crispgrain.core.errors import Cancelled
 from crispgrain.core.render.pipeline import NEVER, CancelToken
 from crispgrain.core.render.threads import single_threaded_libraries, worker_count
+
+SWITCH_INTERVAL = 0.0005  # s; how soon a computing thread lets the window's thread have the interpreter
+
+
+def yield_to_window() -> None:
+    """Let the window's thread go before the calling one, for the processor and for the interpreter."""
+    sys.setswitchinterval(SWITCH_INTERVAL)
+    with contextlib.suppress(OSError):
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), 10)
 
 
 class Urgency(IntEnum):
@@ -69,6 +80,7 @@ class Background(QObject):
         self._limits.__exit__(None, None, None)
 
     def _work(self) -> None:
+        yield_to_window()
         while True:
             _, _, task = self._jobs.get()
             if task is None:

@@ -57,6 +57,12 @@ class EaselRenderer(QObject):
         easel.update()
         self._pump()
 
+    def set_overview(self, image: QImage) -> None:
+        """Put another small rendering under the tiles."""
+        self.easel.source.overview = self.easel.result.overview = image
+        self.easel.update()
+        self._pump()
+
     def stop(self) -> None:
         """Compute nothing more until the view or the treatment changes."""
         self._cancel.cancel()

@@ -15,6 +15,8 @@ from crispgrain.core.render.whole import export
 from crispgrain.core.shot import open_shot
 from crispgrain.core.treatment import Treatment
 
+from .background import yield_to_window
+
 
 @dataclass(frozen=True)
 class Job:
@@ -69,6 +71,7 @@ class Exporter(QObject):
         self._thread.join(timeout=30)
 
     def _work(self) -> None:
+        yield_to_window()  # the threads it starts inherit this
         while (job := self._jobs.get()) is not None:
             try:
                 self._one(job)

@@ -88,6 +88,7 @@ def current_theme() -> Theme:
 
 
 def _style(t: Theme) -> str:
+    chevron = ASSETS / "icons" / ("chevron-light.svg" if t is DIM_ROOM else "chevron-ink.svg")
     return f"""
     QToolTip {{ background: {t.field}; color: {t.ink}; border: 1px solid {t.hairline}; padding: 4px; }}
     QPushButton, QToolButton {{
@@ -105,7 +106,8 @@ def _style(t: Theme) -> str:
     }}
     QComboBox:focus, QAbstractSpinBox:focus, QLineEdit:focus {{ border: 1px solid {t.ink}; }}
     QAbstractSpinBox QLineEdit {{ border: none; padding: 0; background: transparent; }}
-    QComboBox::drop-down {{ border: none; width: 20px; }}
+    QComboBox::drop-down {{ border: none; width: 22px; }}
+    QComboBox::down-arrow {{ image: url({chevron.as_posix()}); width: 12px; height: 12px; }}
     QFrame[frameShape="4"] {{ color: {t.hairline}; }}
     QComboBox QAbstractItemView {{ background: {t.field}; border: 1px solid {t.hairline}; }}
     QListView {{ background: {t.panel}; border: none; outline: none; }}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from functools import partial
 from pathlib import Path
 
@@ -32,7 +32,7 @@ from crispgrain.core.render.overview import overview
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.shot import Shot
-from crispgrain.core.treatment import Treatment, resolve
+from crispgrain.core.treatment import Resolved, Treatment, resolve
 from crispgrain.paths import demo_folder, presets_folder
 
 from .background import Background, Urgency
@@ -54,6 +54,7 @@ from .theme import BOOTH, DIM_ROOM, apply_theme, current_theme
 FLIP_KEY = Qt.Key.Key_S  # hold to see the source
 THUMB_SIDE = 264
 IN_MEMORY = 3  # shots whose pixels are kept
+VIEW_TILE = 256  # px; smaller than for a file, so that less is computed that lies outside the view
 
 
 def _rule(vertical: bool = False) -> QFrame:
@@ -81,6 +82,7 @@ class Window(QMainWindow):
         self._recent: list[int] = []
         self._last_folder: Path | None = None
         self._strip_patch: Rect | None = None
+        self._overview_key: Hashable = None
 
         self.rail = StageRail()
         self.controls = ControlSheet()
@@ -307,9 +309,10 @@ class Window(QMainWindow):
             return
         self.status.say(f"Opening {entry.path.name} …")
 
-        def read() -> tuple[Source, QImage]:
+        def read() -> tuple[Source, QImage, QImage]:
             source = read_shot(entry.path)
-            return source, _small_image(source, 1600)
+            resolved = resolve(_developed(entry.treatment), source, Reading())
+            return source, to_image(overview(source, resolved)), _small_image(source, THUMB_SIDE)
 
         def metered(answer: tuple[Source, Reading]) -> None:
             source, reading = answer
@@ -320,12 +323,13 @@ class Window(QMainWindow):
                 self.status.say("")
                 self._show_treated()
 
-        def got(answer: tuple[Source, QImage]) -> None:
-            source, image = answer
-            entry.thumbnail = image.scaledToWidth(THUMB_SIDE, Qt.TransformationMode.SmoothTransformation)
+        def got(answer: tuple[Source, QImage, QImage]) -> None:
+            source, image, entry.thumbnail = answer
             self.roll.touch(row)
             if row == self.row:
-                plain = Pipeline(source, Reading(), resolve(_developed(entry.treatment), source, Reading()), self.cache)
+                resolved = resolve(_developed(entry.treatment), source, Reading())
+                plain = Pipeline(source, Reading(), resolved, self.cache, VIEW_TILE)
+                self._overview_key = _overview_key(source, resolved)
                 self.renderer.show(plain, plain, image, wait=True)
             self.background.submit(
                 Urgency.OPENING, lambda: (source, measure(source)), metered, lambda error: self._set_failed(row, error)
@@ -340,6 +344,7 @@ class Window(QMainWindow):
             self.roll.entries[self._recent.pop(0)].shot = None
 
     def _show_nothing(self) -> None:
+        self._overview_key = None
         self.renderer.show(None, None, None)
         self.controls.show_stage(self.stage, None, None, Treatment())
         for stage, head in self.rail.heads.items():
@@ -353,14 +358,27 @@ class Window(QMainWindow):
         if shot is None:
             return
         try:
-            result = shot.pipeline(self.treatment, self.cache)
+            result = shot.pipeline(self.treatment, self.cache, VIEW_TILE)
         except TreatmentError as error:
             self.status.say(str(error))
             return
-        source = shot.pipeline(_developed(self.treatment), self.cache)
-        image = to_image(overview(shot.source, source.resolved))
-        self.renderer.show(source, result, image)
+        source = shot.pipeline(_developed(self.treatment), self.cache, VIEW_TILE)
+        self._show_overview(shot.source, source.resolved)
+        self.renderer.show(source, result, self.easel.source.overview)
         self._show_settings(shot, result)
+
+    def _show_overview(self, source: Source, resolved: Resolved) -> None:
+        """Have the small rendering under the tiles made anew, if Develop has changed since it was made."""
+        key = _overview_key(source, resolved)
+        if key == self._overview_key:
+            return
+        self._overview_key = key
+
+        def done(image: QImage) -> None:
+            if key == self._overview_key:
+                self.renderer.set_overview(image)
+
+        self.background.submit(Urgency.VISIBLE, lambda: to_image(overview(source, resolved)), done)
 
     def _show_settings(self, shot: Shot, result: Pipeline) -> None:
         for stage, head in self.rail.heads.items():
@@ -616,6 +634,10 @@ def _local_paths(data: QMimeData) -> list[Path]:
 def _developed(treatment: Treatment) -> Treatment:
     """What counts as the source on the easel: the same development, nothing else."""
     return treatment.only([Stage.DEVELOP])
+
+
+def _overview_key(source: Source, resolved: Resolved) -> Hashable:
+    return source.serial, tuple(sorted(resolved[Stage.DEVELOP].values.items()))
 
 
 def _small_image(source: Source, longest: int) -> QImage:

@@ -51,7 +51,9 @@ def _words(error: Exception) -> str:
 def _bayer(raw: rawpy.RawPy, path: Path, facts: Facts) -> RawSource:
     sizes = raw.sizes
     mosaic = raw.raw_image_visible
-    colours = raw.raw_colors_visible[:2, :2].astype(np.int64)
+    colours = np.array(
+        [[raw.raw_color(sizes.top_margin + y, sizes.left_margin + x) for x in (0, 1)] for y in (0, 1)], np.int64
+    )
     black = np.asarray(raw.black_level_per_channel, np.float32)[colours]
     pattern = np.array(["RGBG".index(chr(c)) for c in raw.color_desc], np.int8)[colours]
     height, width = (n // 2 * 2 for n in mosaic.shape)

@@ -1,0 +1,142 @@
+"""The methods that are compared: ours through the core, and references from general libraries."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+import rawpy
+from numpy.typing import NDArray
+
+from crispgrain.core.colour import icc
+from crispgrain.core.files import PictureSource, read_shot
+from crispgrain.core.meter import Blur, Noise, Reading, measure
+from crispgrain.core.render.pipeline import Pipeline
+from crispgrain.core.render.threads import single_threaded_libraries
+from crispgrain.core.treatment import Treatment, resolve
+
+NOTHING = Treatment().only([])
+
+
+def encoded(pixels: NDArray) -> NDArray:
+    """Working-space pixels as sRGB values 0..1, at 16 bits."""
+    return icc.from_working(pixels, icc.profile("srgb"), 16) / 65535
+
+
+def _treated(source: Any, treatment: Treatment, reading: Reading) -> NDArray:
+    pipeline = Pipeline(source, reading, resolve(treatment, source, reading))
+    with single_threaded_libraries():
+        return encoded(pipeline.region(pipeline.size.rect))
+
+
+def _picture(values: NDArray) -> PictureSource:
+    return PictureSource(Path("benchmark.png"), values.astype(np.float32), icc.profile("srgb"))
+
+
+def unchanged(case: tuple[NDArray, float]) -> NDArray:
+    return case[0]
+
+
+def ours_denoise(case: tuple[NDArray, float], model: str) -> NDArray:
+    """Told the true sigma, as the references are."""
+    noisy, sigma = case
+    treatment = NOTHING.set("denoise.on", True).set("denoise.model", model)
+    return _treated(_picture(noisy), treatment, Reading(Noise.even(255 * sigma)))
+
+
+def opencv_nlm(case: tuple[NDArray, float], strength: float) -> NDArray:
+    noisy, sigma = case
+    stored = (np.clip(noisy, 0, 1) * 255 + 0.5).astype(np.uint8)
+    h = strength * 255 * sigma
+    return cv2.fastNlMeansDenoisingColored(stored, None, h, h, 5, 15) / 255
+
+
+def skimage_nlm(case: tuple[NDArray, float], strength: float) -> NDArray:
+    from skimage.restoration import denoise_nl_means
+
+    noisy, sigma = case
+    return denoise_nl_means(noisy, h=strength * sigma, sigma=sigma, patch_size=5, patch_distance=6, channel_axis=-1)
+
+
+def skimage_wavelet(case: tuple[NDArray, float]) -> NDArray:
+    from skimage.restoration import denoise_wavelet
+
+    noisy, sigma = case
+    return denoise_wavelet(noisy, sigma, channel_axis=-1, convert2ycbcr=True, rescale_sigma=True)
+
+
+def bm3d_colour(case: tuple[NDArray, float]) -> NDArray:
+    import bm3d
+
+    return bm3d.bm3d_rgb(case[0], case[1])
+
+
+def ours_raw(path: str, treatment: dict[str, Any]) -> NDArray:
+    """A RAW with the meter's own reading of it."""
+    source = read_shot(Path(path))
+    plan = NOTHING
+    for name, value in treatment.items():
+        plan = plan.set(name, value)
+    return _treated(source, plan, measure(source))
+
+
+def libraw(path: str, algorithm: str) -> NDArray:
+    """LibRaw's own rendering, white level held still so that exposures agree."""
+    with rawpy.imread(path) as raw:
+        rgb = raw.postprocess(
+            demosaic_algorithm=rawpy.DemosaicAlgorithm[algorithm], use_camera_wb=True, no_auto_bright=True,
+            adjust_maximum_thr=0, gamma=(1, 1), output_bps=16,
+        )  # fmt: skip
+    return encoded(icc.to_working(rgb, icc.linear_srgb_profile()))
+
+
+def libraw_bm3d(path: str, sigma: float) -> NDArray:
+    import bm3d
+
+    return bm3d.bm3d_rgb(libraw(path, "AHD"), sigma)
+
+
+def libraw_nlm(path: str, sigma: float) -> NDArray:
+    return opencv_nlm((libraw(path, "AHD"), sigma), 0.8)
+
+
+def ours_sharpen(case: tuple[NDArray, float, float], model: str, strength: float, halo: float) -> NDArray:
+    """Blurred by a Gaussian of known sigma, with known noise."""
+    soft, blur, sigma = case
+    plan = NOTHING.set("sharpen.on", True).set("sharpen.model", model).set("sharpen.strength", strength)
+    if model == "lens-softness":
+        plan = plan.set("sharpen.halo", halo)
+    return _treated(_picture(soft), plan, Reading(Noise.even(255 * sigma), Blur(radius=blur)))
+
+
+def _kernel(blur: float) -> NDArray:
+    taps = cv2.getGaussianKernel(15, blur)
+    return taps @ taps.T
+
+
+def skimage_richardson_lucy(case: tuple[NDArray, float, float], iterations: int) -> NDArray:
+    from skimage.restoration import richardson_lucy
+
+    soft, blur, _ = case
+    planes = [richardson_lucy(np.clip(soft[..., c], 0, 1), _kernel(blur), iterations) for c in range(3)]
+    return np.stack(planes, axis=-1)
+
+
+def skimage_wiener(case: tuple[NDArray, float, float], balance: float) -> NDArray:
+    from skimage.restoration import wiener
+
+    soft, blur, _ = case
+    return np.stack([wiener(soft[..., c], _kernel(blur), balance) for c in range(3)], axis=-1)
+
+
+def ours_enlarge(case: tuple[NDArray, int], model: str) -> NDArray:
+    small, factor = case
+    plan = NOTHING.set("enlarge.on", True).set("enlarge.model", model).set("enlarge.factor", factor)
+    return _treated(_picture(small), plan, Reading())
+
+
+def opencv_resize(case: tuple[NDArray, int], interpolation: int) -> NDArray:
+    small, factor = case
+    return cv2.resize(small, None, fx=factor, fy=factor, interpolation=interpolation)
