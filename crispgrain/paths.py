@@ -15,3 +15,8 @@ def demo_folder() -> Path:
 def presets_folder() -> Path:
     """Presets saved by name."""
     return Path(platformdirs.user_data_dir("crispgrain")) / "presets"
+
+
+def settings_file() -> Path:
+    """The window's few settings."""
+    return Path(platformdirs.user_config_dir("crispgrain")) / "settings.ini"

@@ -24,6 +24,7 @@ DETAIL = Rect(1900, 900, 480, 640)
 def _own_folders(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> None:
     """Presets and the demo roll of the tests stay out of the user's own folders."""
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path_factory.mktemp("data")))
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path_factory.mktemp("config")))
 
 
 @pytest.fixture(scope="session")
@@ -68,6 +69,28 @@ def roll_folder(tmp_path: Path, raw_file: Path, clean8: np.ndarray) -> Path:
     data = (folder / "b-noisy.jpg").read_bytes()
     (folder / "d-broken.jpg").write_bytes(data[: len(data) // 2])
     (folder / "notes.txt").write_text("not a picture")
+    return folder
+
+
+@pytest.fixture
+def strange_folder(tmp_path: Path, raw_file: Path, clean8: np.ndarray) -> Path:
+    """Every kind of file a photographer's disk can hold, good ones (``ok-``) and bad ones (``bad-``)."""
+    folder = tmp_path / "strange"
+    folder.mkdir()
+    small = clean8[:60, :80]
+    Image.fromarray(small).save(folder / "whole.jpg", quality=90)
+    jpeg = (folder / "whole.jpg").read_bytes()
+    (folder / "whole.jpg").unlink()
+    raw = raw_file.read_bytes()
+    (folder / "bad-empty.jpg").touch()
+    (folder / "bad-text.dng").write_text("dear diary " * 100)
+    (folder / "bad-cut.dng").write_bytes(raw[: len(raw) // 2])
+    (folder / "bad-cut.jpg").write_bytes(jpeg[: len(jpeg) // 2])
+    (folder / "bad-unreadable.jpg").symlink_to("/proc/self/mem")  # opens, but reading fails
+    Image.new("RGB", (1, 1), (120, 110, 100)).save(folder / "ok-one-pixel.png")
+    Image.fromarray(np.dstack([small, np.full(small.shape[:2], 90, np.uint8)])).save(folder / "ok-alpha.png")
+    Image.fromarray(small).convert("CMYK").save(folder / "ok-cmyk.jpg")
+    Image.fromarray(small.astype(np.uint16)[..., 1] * 257).save(folder / "ok-grey16.png")
     return folder
 
 

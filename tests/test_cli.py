@@ -145,6 +145,20 @@ def test_odd_pictures_go_through(tmp_path, shape):
     assert read_shot(next((tmp_path / "out").iterdir())).size.width == 2 * shape[1]
 
 
+def test_a_folder_of_strange_files(strange_folder, tmp_path, capsys):
+    """Each bad file is named with its cause, each good one is written, nothing else is left."""
+    before = {p.name: p.stat().st_mtime_ns for p in strange_folder.iterdir()}
+    assert main(["run", str(strange_folder), "--out", str(tmp_path / "out"), "--format", "png"]) == 1
+    said = capsys.readouterr().err
+    for name in before:
+        if name.startswith("bad-"):
+            assert f"crispgrain: {name}: " in said
+    written = sorted(p.name for p in (tmp_path / "out").iterdir())
+    assert [w.split("-")[1].split(".")[0] for w in written] == ["alpha", "cmyk", "grey16", "one"]
+    assert "Transparency is dropped" in said
+    assert {p.name: p.stat().st_mtime_ns for p in strange_folder.iterdir()} == before
+
+
 def test_version_and_help(capsys):
     for flag in ("--version", "--help"):
         with pytest.raises(SystemExit) as left:

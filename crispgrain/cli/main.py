@@ -219,7 +219,8 @@ def list_models(options: argparse.Namespace) -> int:
     for stage in Stage:
         print(f"{stage.label}    {stage}.on = metered, on, off")
         for m in (m for m in MODELS if m.stage is stage):
-            print(f"  {stage}.model={m.id}    {m.name}. {m.purpose}")
+            trouble = f" Cannot be used here: {m.problem()}" if m.problem() else ""
+            print(f"  {stage}.model={m.id}    {m.name}. {m.purpose}{trouble}")
             for p in m.parameters:
                 limits = " | ".join(p.choices) if p.choices else f"{p.minimum:g} to {p.maximum:g} {p.unit}".rstrip()
                 print(f"      {stage}.{p.id}    {limits}; {p.help}")

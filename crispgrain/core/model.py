@@ -85,6 +85,8 @@ class Knowledge:
 class Model:
     """An interchangeable method for a stage.
 
+    A Denoise model on the mosaic may return it demosaiced (H x W x 3).
+    ``problem`` says why the model cannot be used here, if so.
     ``margin`` is how far an input pixel can be from an output pixel it changes.
     ``run`` takes pixels (H x W for a mosaic, H x W x 3 for a picture), the values
     of the parameters and the knowledge. It returns the same size, of which the
@@ -100,3 +102,4 @@ class Model:
     run: Callable[[Array, Values, Knowledge], Array]
     margin: Callable[[Values, Knowledge], int] = lambda values, knowledge: 0
     domain: Domain = Domain.PICTURE
+    problem: Callable[[], str] = lambda: ""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from .errors import TreatmentError
 from .model import Model, Stage
-from .stages.denoise import mosaic_dct, sliding_dct, wavelet
+from .stages.denoise import mosaic_dct, mosaic_net, sliding_dct, wavelet
 from .stages.develop import develop
 from .stages.enlarge import faithful, lanczos
 from .stages.finish import grain
@@ -14,6 +14,7 @@ from .stages.sharpen import lens_softness, unsharp_mask
 MODELS: tuple[Model, ...] = (
     develop.DIRECTIONAL,
     develop.LINEAR,
+    mosaic_net.MODEL,
     mosaic_dct.MODEL,
     sliding_dct.MODEL,
     wavelet.MODEL,
@@ -27,8 +28,8 @@ MODELS: tuple[Model, ...] = (
 
 
 def models_of(stage: Stage) -> tuple[Model, ...]:
-    """The models of a stage, the preferred one first."""
-    return tuple(m for m in MODELS if m.stage is stage)
+    """The models of a stage that can be used here, the preferred one first."""
+    return tuple(m for m in MODELS if m.stage is stage and not m.problem())
 
 
 def find_model(stage: Stage, model_id: str) -> Model:
@@ -39,8 +40,8 @@ def find_model(stage: Stage, model_id: str) -> Model:
     TreatmentError
         If there is none; names those there are.
     """
-    for model in models_of(stage):
-        if model.id == model_id:
+    for model in MODELS:
+        if model.stage is stage and model.id == model_id:
             return model
     known = ", ".join(m.id for m in models_of(stage))
     raise TreatmentError(f"{stage.label} has no model “{model_id}”; it has {known}")

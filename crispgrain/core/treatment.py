@@ -280,15 +280,16 @@ def metered_on(stage: Stage, reading: Reading) -> bool:
 def resolve(treatment: Treatment, source: Source, reading: Reading) -> Resolved:
     """Fill in every metered setting from a shot's reading.
 
-    A model that works on a RAW mosaic is replaced, with a remark, on a shot that has none.
+    A model that cannot be used, or works on a RAW mosaic where there is none, is replaced with a remark.
     """
     stages, remarks = {}, []
     for stage in Stage:
         settings = treatment[stage]
         model = find_model(stage, settings.model) if settings.model else metered_model(stage, source)
-        if model.domain is Domain.MOSAIC and not isinstance(source, RawSource):
+        if model.problem() or (model.domain is Domain.MOSAIC and not isinstance(source, RawSource)):
             fallback = metered_model(stage, source)
-            remarks.append(f"{model.name} needs a RAW mosaic; {fallback.name} is used for this shot.")
+            why = model.problem() or f"{model.name} needs a RAW mosaic."
+            remarks.append(f"{why} {fallback.name} is used for this shot.")
             model = fallback
         on = metered_on(stage, reading) if settings.on is None else settings.on
         values: dict[str, Value] = {}

@@ -32,6 +32,8 @@ def run_window(paths: list[Path]) -> int:
     window.show()
     if paths:
         window.open_paths([p.absolute() for p in paths])
+    else:
+        window.prepare_demo()
     # Python must wake now and then to notice Ctrl+C in the terminal.
     signal.signal(signal.SIGINT, lambda *_: window.close())
     ticker = QTimer()

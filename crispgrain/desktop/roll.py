@@ -56,6 +56,7 @@ class Roll(QAbstractListModel):
         super().__init__()
         self.entries: list[Entry] = []
         self.undo = QUndoStack()
+        self.sidecars: Path | None = None  # folder for treatments; beside each shot if None
 
     def rowCount(self, parent: QModelIndex | QPersistentModelIndex = QModelIndex()) -> int:  # noqa: B008
         return 0 if parent.isValid() else len(self.entries)
@@ -83,7 +84,7 @@ class Roll(QAbstractListModel):
         for path in new:
             entry = Entry(path)
             try:
-                entry.treatment = saved_treatment(path) or Treatment()
+                entry.treatment = saved_treatment(path, self.sidecars) or Treatment()
             except ShotError as error:
                 self.problem.emit(f"{error} The shot starts with metered settings.")
             self.entries.append(entry)
@@ -119,7 +120,7 @@ class Roll(QAbstractListModel):
 
     def _keep(self, entry: Entry) -> None:
         try:
-            entry.treatment.save(sidecar_path(entry.path))
+            entry.treatment.save(sidecar_path(entry.path, self.sidecars))
         except ShotError as error:
             self.problem.emit(str(error))
 

@@ -6,7 +6,7 @@ from collections.abc import Callable, Hashable
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QMimeData, Qt
+from PySide6.QtCore import QMimeData, QSettings, Qt
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QImage, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import (
     QApplication,
@@ -33,7 +33,8 @@ from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Resolved, Treatment, resolve
-from crispgrain.paths import demo_folder, presets_folder
+from crispgrain.demo.roll import write_roll
+from crispgrain.paths import demo_folder, presets_folder, settings_file
 
 from .background import Background, Urgency
 from .contact_sheet import ContactSheet
@@ -54,6 +55,7 @@ from .theme import BOOTH, DIM_ROOM, apply_theme, current_theme
 FLIP_KEY = Qt.Key.Key_S  # hold to see the source
 THUMB_SIDE = 264
 IN_MEMORY = 3  # shots whose pixels are kept
+SIDECARS = "treatments/folder"  # name of the setting
 VIEW_TILE = 256  # px; smaller than for a file, so that less is computed that lies outside the view
 
 
@@ -77,6 +79,9 @@ class Window(QMainWindow):
         self.background = Background()
         self.exporter = Exporter()
         self.roll = Roll()
+        self.settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
+        kept_in = str(self.settings.value(SIDECARS, "") or "")
+        self.roll.sidecars = Path(kept_in) if kept_in else None
         self.stage = Stage.DENOISE
         self.row = -1
         self._recent: list[int] = []
@@ -145,6 +150,9 @@ class Window(QMainWindow):
         shots.addSeparator()
         self.export_action = self._action(shots, "Export …", self.ask_export, "Ctrl+E")
         self.export_all_action = self._action(shots, "Export all …", lambda: self.ask_export(all_shots=True))
+        shots.addSeparator()
+        self._action(shots, "Keep treatments in a folder …", self.ask_sidecar_folder)
+        self._action(shots, "Keep treatments beside the shots", lambda: self.set_sidecar_folder(None))
         shots.addSeparator()
         self._action(shots, "Quit", self.close, QKeySequence.StandardKey.Quit)
 
@@ -232,10 +240,24 @@ class Window(QMainWindow):
         if name:
             self.open_paths([Path(name)])
 
-    def open_demo(self) -> None:
-        """Write the demo roll if it is not there, then open it."""
-        from crispgrain.demo.roll import write_roll
+    def ask_sidecar_folder(self) -> None:
+        name = QFileDialog.getExistingDirectory(self, "Folder for treatments")
+        if name:
+            self.set_sidecar_folder(Path(name))
 
+    def set_sidecar_folder(self, folder: Path | None) -> None:
+        """Where treatments are kept from now on; None is beside each shot. Remembered for the next start."""
+        self.roll.sidecars = folder
+        self.settings.setValue(SIDECARS, str(folder) if folder else "")
+        self.status.say(f"Treatments are kept in {folder}." if folder else "Treatments are kept beside the shots.")
+
+    def prepare_demo(self) -> None:
+        """On the very first start, make the demo roll in the background."""
+        if not demo_folder().exists():
+            self.background.submit(Urgency.METERING, lambda: write_roll(demo_folder()), lambda _: None)
+
+    def open_demo(self) -> None:
+        """Write what is missing of the demo roll, then open it."""
         self.empty.setEnabled(False)
         self.status.say("Making the demo roll; this takes about half a minute the first time …")
 

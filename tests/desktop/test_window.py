@@ -120,6 +120,23 @@ def test_bad_files_are_said_on_the_bottom_line_and_the_rest_opens(window, tmp_pa
     assert window.shot is not None
 
 
+def test_a_folder_of_strange_files_in_the_window(window, strange_folder, qtbot, tmp_path):
+    window.open_paths([strange_folder])
+    qtbot.waitUntil(lambda: all(e.state is not State.WAITING for e in window.roll.entries), timeout=60_000)
+    for row, entry in enumerate(window.roll.entries):
+        bad = entry.path.name.startswith("bad-")
+        assert (entry.state is State.FAILED) == bad, entry.path.name
+        window.sheet.setCurrentIndex(window.roll.index(row))
+        if bad:
+            qtbot.waitUntil(lambda e=entry: e.path.name in window.status.words.text(), timeout=10_000)
+            assert window.shot is None
+        else:
+            settle(window, qtbot)
+    good = [r for r, e in enumerate(window.roll.entries) if e.state is not State.FAILED]
+    export_with(window, qtbot, good, folder=tmp_path / "out", format="png")
+    assert len(list((tmp_path / "out").iterdir())) == len(good) == 4
+
+
 def test_the_same_shot_is_not_opened_twice(opened, roll_folder):
     opened.open_paths([roll_folder])
     assert len(opened.roll.entries) == 4
@@ -294,6 +311,32 @@ def test_treatments_are_kept_beside_the_shot_and_found_again(opened, roll_folder
     assert again.treatment[Stage.SHARPEN].on is False
     again.close()
     settle(opened, qtbot)
+
+
+def test_treatments_can_be_kept_in_a_folder_of_their_own(opened, roll_folder, tmp_path, qtbot):
+    opened.set_sidecar_folder(tmp_path / "treatments")
+    opened.change_setting("sharpen.on", False)
+    assert (tmp_path / "treatments" / "a-rim.dng.treatment.json").exists()
+    assert not sidecar_path(roll_folder / "a-rim.dng").exists()
+    again = Window()
+    again.open_paths([roll_folder / "a-rim.dng"])
+    assert again.treatment[Stage.SHARPEN].on is False
+    again.close()
+    settle(opened, qtbot)
+
+
+def test_the_demo_roll_is_made_on_the_first_start(window, qtbot, monkeypatch):
+    from crispgrain.desktop import window as module
+    from crispgrain.paths import demo_folder
+
+    made = []
+    monkeypatch.setattr(module, "write_roll", made.append)
+    window.prepare_demo()
+    qtbot.waitUntil(lambda: made == [demo_folder()], timeout=5000)
+    demo_folder().mkdir(parents=True)
+    window.prepare_demo()
+    qtbot.wait(100)
+    assert len(made) == 1
 
 
 def test_choosing_a_stage_and_a_model(opened, qtbot):

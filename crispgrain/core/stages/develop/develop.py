@@ -76,16 +76,21 @@ def develop_with(
     def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
         source = knowledge.source
         if isinstance(source, RawSource):
-            # Balanced first: colour differences are then small, and interpolation errs less.
-            rows, columns = pixels.shape
-            gains = np.tile(source.white_balance[source.pattern], (rows // 2 + 1, columns // 2 + 1))[:rows, :columns]
-            camera = np.sinh(method(np.arcsinh(pixels * gains / TOE), source.pattern)) * TOE
+            # A Denoise model may have demosaiced already.
+            camera = _demosaiced(pixels, source, method) if pixels.ndim == 2 else pixels * source.white_balance
             camera = highlights(camera, camera / source.white_balance, str(values["highlights"]))
             pixels = apply_matrix(camera, source.camera_to_working)
         gains = light_gains(float(values["warmth"]), float(values["tint"])) * np.float32(2 ** float(values["exposure"]))
         return pixels * gains if np.any(gains != 1) else pixels
 
     return run
+
+
+def _demosaiced(mosaic: Array, source: RawSource, method: Callable[[Array, NDArray[np.int8]], Array]) -> Array:
+    """White-balanced camera RGB; balanced first, for interpolation errs less where colours are alike."""
+    rows, columns = mosaic.shape
+    gains = np.tile(source.white_balance[source.pattern], (rows // 2 + 1, columns // 2 + 1))[:rows, :columns]
+    return np.sinh(method(np.arcsinh(mosaic * gains / TOE), source.pattern)) * TOE
 
 
 def _margin(values: Values, knowledge: Knowledge) -> int:

@@ -1,0 +1,71 @@
+"""A network trained by us: noisy sensor mosaic to clean, demosaiced RGB in one step."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...colour.spaces import OPPONENT, Array, apply_matrix
+from ...files.source import RawSource
+from ...model import Domain, Knowledge, Model, Stage, Values
+from ...networks import runtime
+from . import stabilise
+from .parameters import STRENGTHS
+
+NAME = "mosaic-net"
+MULTIPLE = 8  # the deepest level works at an eighth of the resolution
+EDGE = 16  # px of mirrored surroundings at the picture's edge, where the network would see nothing
+# Receptive field, one side: (1 + 4 + 4 + 1) convolutions at 1/2, 8 at 1/4, 4 at 1/8 resolution.
+REACH = 10 * 2 + 8 * 4 + 4 * 8
+
+
+def run(mosaic: Array, values: Values, knowledge: Knowledge) -> Array:
+    """Denoise and demosaic an H x W mosaic that starts on a whole cell.
+
+    Returns
+    -------
+    float32, H x W x 3
+        Clean sensor RGB, 0 black and 1 saturation, not white-balanced.
+    """
+    source, noise = knowledge.source, knowledge.reading.noise
+    assert isinstance(source, RawSource) and noise.a is not None and noise.b is not None
+    height, width = mosaic.shape
+    # The network knows cells that start with red: others are reached over one mirrored row or column.
+    down, right = (int(n[0]) for n in np.nonzero(source.pattern == 0))
+    top, left = EDGE + down, EDGE + right
+    bottom, far = (EDGE + -(n + 2 * EDGE + s) % MULTIPLE for n, s in ((height, down), (width, right)))
+    # Mirroring about a row keeps every row's colour.
+    padded = np.pad(mosaic, ((top, bottom), (left, far)), mode="reflect" if min(height, width) > 1 else "edge")
+    scales = [stabilise.ends(a, b) for a, b in zip(noise.a, noise.b, strict=True)]
+    stable = np.empty_like(padded)
+    for y in (0, 1):
+        for x in (0, 1):
+            c = y + x  # red, green, green, blue
+            low, span = scales[c]
+            stable[y::2, x::2] = (stabilise.forward(padded[y::2, x::2], noise.a[c], noise.b[c]) - low) / span
+    sigma = float(np.mean([1 / scales[c][1] for c in (0, 1, 1, 2)]))
+    luminance, colour = (float(values[k]) / 100 for k in ("luminance", "colour"))
+    rgb = _network(stable, sigma * luminance)
+    if colour != luminance:
+        # Colour differences of one rendering on the luminance of the other.
+        axes, other = apply_matrix(rgb, OPPONENT), apply_matrix(_network(stable, sigma * colour), OPPONENT)
+        rgb = apply_matrix(np.concatenate([axes[..., :1], other[..., 1:]], axis=-1), OPPONENT.T)
+    rgb = rgb[top : top + height, left : left + width]
+    planes = [
+        stabilise.inverse(rgb[..., c] * span + low, noise.a[c], noise.b[c], smoothed=min(luminance, 1.0))
+        for c, (low, span) in enumerate(scales)
+    ]
+    return np.stack(planes, axis=-1)
+
+
+def _network(stable: Array, sigma: float) -> Array:
+    rows, columns = stable.shape
+    plane = np.full((1, 1, rows // 2, columns // 2), sigma, np.float32)
+    output = runtime.run(NAME, {"mosaic": stable[None, None], "sigma": plane})
+    return np.ascontiguousarray(output[0].transpose(1, 2, 0))
+
+
+MODEL = Model(
+    Stage.DENOISE, NAME, "Mosaic net",
+    "For RAW: a network of our own that denoises and demosaics in one step; most detail, least colour speckle.",
+    STRENGTHS, run, lambda values, knowledge: REACH, Domain.MOSAIC, problem=lambda: runtime.problem(NAME),
+)  # fmt: skip

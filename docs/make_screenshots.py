@@ -1,0 +1,80 @@
+"""Make the pictures in docs/screenshots anew, from the demo roll: ``.venv/bin/python docs/make_screenshots.py``."""
+
+from __future__ import annotations
+
+import os
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PySide6.QtCore import QPointF
+from PySide6.QtWidgets import QWidget
+
+from crispgrain.core.geometry import Rect
+from crispgrain.demo.roll import write_roll
+from crispgrain.desktop.app import make_app
+from crispgrain.desktop.dialogs import ExportDialog
+from crispgrain.desktop.easel import Arrangement
+from crispgrain.desktop.roll import State
+from crispgrain.desktop.window import Window
+from crispgrain.paths import demo_folder
+
+TARGET = Path(__file__).with_name("screenshots")
+
+
+def main() -> None:
+    app = make_app()
+
+    def wait(until: Callable[[], bool], seconds: float = 600) -> None:
+        end = time.monotonic() + seconds
+        while not until() and time.monotonic() < end:
+            app.processEvents()
+            time.sleep(0.01)
+
+    def save(widget: QWidget, name: str) -> None:
+        wait(lambda: False, 0.3)
+        widget.grab().save(str(TARGET / f"{name}.png"))
+
+    window = Window()
+    window.show()
+    save(window, "empty")
+    shots = write_roll(demo_folder())
+    for sidecar in demo_folder().glob("*.treatment.json"):
+        sidecar.unlink()
+    window.open_paths(shots)
+    wait(lambda: all(e.state is not State.WAITING for e in window.roll.entries))
+
+    def rendered() -> bool:
+        return window.shot is not None and window.renderer.idle and not window.renderer._wanted()
+
+    window.sheet.setCurrentIndex(window.roll.index(2))
+    wait(rendered)
+    save(window, "easel")
+    window.easel.set_zoom(1.0)
+    window.easel._centre = QPointF(1880, 2140)
+    window.easel.set_zoom(1.0)
+    wait(rendered)
+    save(window, "hundred-percent")
+    window._run_strip(Rect(2060, 2010, 150, 150))
+    window.easel.patch = Rect(2060, 2010, 150, 150)
+    wait(lambda: all(f.image is not None for f in window.strip.frames))
+    wait(rendered)
+    save(window, "test-strip")
+    window.strip.close_strip()
+    dialog = ExportDialog(window.easel.result.pipeline, 1, Path("/home/marlowe/Pictures/catalogue"), window)
+    dialog.show()
+    save(dialog, "export")
+    dialog.close()
+    window._toggle_dim()
+    window.easel.set_arrangement(Arrangement.SIDE_BY_SIDE)
+    window.easel.set_zoom(2.0)
+    wait(rendered)
+    save(window, "dim-room")
+    window._toggle_dim()
+    window.close()
+
+
+if __name__ == "__main__":
+    main()
