@@ -67,12 +67,12 @@ def main() -> None:
     dialog.show()
     save(dialog, "export")
     dialog.close()
-    window._toggle_dim()
+    window.toggle_dim()
     window.easel.set_arrangement(Arrangement.SIDE_BY_SIDE)
     window.easel.set_zoom(2.0)
     wait(rendered)
     save(window, "dim-room")
-    window._toggle_dim()
+    window.toggle_dim()
     window.close()
 
 

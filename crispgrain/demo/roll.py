@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import uuid
 from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
@@ -150,7 +151,8 @@ def write_roll(folder: Path, report: Callable[[int, int, str], None] | None = No
         if report is not None:
             report(number, len(ROLL), shot.name)
         if not path.exists():
-            unfinished = folder / f".unfinished-{shot.name}"
+            # A name of its own: two windows may be making the roll at once.
+            unfinished = folder / f".unfinished-{uuid.uuid4().hex}-{shot.name}"
             shot.write(unfinished)
             unfinished.replace(path)
         paths.append(path)

@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable
+from collections.abc import Hashable
 from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QMimeData, QSettings, Qt
-from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QImage, QKeyEvent, QKeySequence
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QImage, QKeyEvent
 from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
     QFrame,
     QHBoxLayout,
     QMainWindow,
-    QMenu,
     QMessageBox,
     QStackedWidget,
     QVBoxLayout,
@@ -23,29 +22,32 @@ from PySide6.QtWidgets import (
 
 from crispgrain import __version__
 from crispgrain.core.errors import ShotError, TreatmentError
-from crispgrain.core.files import PICTURE_SUFFIXES, RAW_SUFFIXES, Source, find_shots, read_shot
+from crispgrain.core.files import PICTURE_SUFFIXES, RAW_SUFFIXES, Source, find_shots
 from crispgrain.core.geometry import Rect
-from crispgrain.core.meter import Reading, measure
+from crispgrain.core.meter import Reading
 from crispgrain.core.model import Stage
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.overview import overview
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.shot import Shot
-from crispgrain.core.treatment import Resolved, Treatment, resolve
+from crispgrain.core.treatment import Resolved, Treatment
 from crispgrain.demo.roll import write_roll
-from crispgrain.paths import demo_folder, presets_folder, settings_file
+from crispgrain.paths import demo_folder, settings_file
 
+from . import presets
 from .background import Background, Urgency
 from .contact_sheet import ContactSheet
 from .control_sheet import ControlSheet
 from .dialogs import ExportDialog, StagesDialog
-from .easel import Arrangement, Easel
+from .easel import Easel
 from .easel_renderer import EaselRenderer
 from .empty_state import EmptyState
 from .exporter import Exporter, Job
 from .layer import to_image
+from .menus import add_action, build_menus
 from .roll import Roll, State
+from .shot_loader import ShotLoader, developed
 from .stage_rail import StageRail
 from .status_line import StatusLine
 from .summaries import stage_summary
@@ -53,8 +55,6 @@ from .test_strip import Candidate, TestStrip
 from .theme import BOOTH, DIM_ROOM, apply_theme, current_theme
 
 FLIP_KEY = Qt.Key.Key_S  # hold to see the source
-THUMB_SIDE = 264
-IN_MEMORY = 3  # shots whose pixels are kept
 SIDECARS = "treatments/folder"  # name of the setting
 VIEW_TILE = 256  # px; smaller than for a file, so that less is computed that lies outside the view
 
@@ -84,7 +84,6 @@ class Window(QMainWindow):
         self.roll.sidecars = Path(kept_in) if kept_in else None
         self.stage = Stage.DENOISE
         self.row = -1
-        self._recent: list[int] = []
         self._last_folder: Path | None = None
         self._strip_patch: Rect | None = None
         self._overview_key: Hashable = None
@@ -92,13 +91,14 @@ class Window(QMainWindow):
         self.rail = StageRail()
         self.controls = ControlSheet()
         self.easel = Easel()
+        self.loader = ShotLoader(self.roll, self.background)
         self.renderer = EaselRenderer(self.easel, self.background, self.cache)
         self.strip = TestStrip(self.background)
         self.sheet = ContactSheet(self.roll)
         self.status = StatusLine()
         self.empty = EmptyState()
         self._lay_out()
-        self._build_menus()
+        self.menus = build_menus(self)
         self._connect()
         self._show_nothing()
         self.easel.setFocus()
@@ -131,63 +131,6 @@ class Window(QMainWindow):
         layout.addWidget(self.status)
         self.setCentralWidget(whole)
 
-    def _action(
-        self, menu: QMenu, words: str, job: Callable[[], object], keys: str | QKeySequence.StandardKey | None = None
-    ) -> QAction:
-        action = QAction(words, self)
-        if keys is not None:
-            action.setShortcut(QKeySequence(keys))
-        action.triggered.connect(lambda _=False: job())
-        menu.addAction(action)
-        return action
-
-    def _build_menus(self) -> None:
-        bar = self.menuBar()
-        shots = bar.addMenu("&Shots")
-        self._action(shots, "Open files …", self.ask_files, QKeySequence.StandardKey.Open)
-        self._action(shots, "Open folder …", self.ask_folder, "Ctrl+Shift+O")
-        self._action(shots, "Open the demo roll", self.open_demo)
-        shots.addSeparator()
-        self.export_action = self._action(shots, "Export …", self.ask_export, "Ctrl+E")
-        self.export_all_action = self._action(shots, "Export all …", lambda: self.ask_export(all_shots=True))
-        shots.addSeparator()
-        self._action(shots, "Keep treatments in a folder …", self.ask_sidecar_folder)
-        self._action(shots, "Keep treatments beside the shots", lambda: self.set_sidecar_folder(None))
-        shots.addSeparator()
-        self._action(shots, "Quit", self.close, QKeySequence.StandardKey.Quit)
-
-        treatment = bar.addMenu("&Treatment")
-        undo = self.roll.undo.createUndoAction(self, "Undo")
-        undo.setShortcut(QKeySequence(QKeySequence.StandardKey.Undo))
-        redo = self.roll.undo.createRedoAction(self, "Redo")
-        redo.setShortcut(QKeySequence(QKeySequence.StandardKey.Redo))
-        treatment.addActions([undo, redo])
-        treatment.addSeparator()
-        self.sync_action = self._action(treatment, "Sync to selected shots …", self.ask_sync, "Ctrl+Y")
-        if redo.shortcut() == self.sync_action.shortcut():
-            self.sync_action.setShortcut(QKeySequence("Ctrl+Shift+Y"))
-        self.save_preset_action = self._action(treatment, "Save as preset …", self.ask_preset)
-        self.presets_menu = treatment.addMenu("Apply preset")
-        self.presets_menu.aboutToShow.connect(self._fill_presets)
-        treatment.addSeparator()
-        self.reset_action = self._action(treatment, "Follow the meter in every stage", self.reset_treatment)
-
-        view = bar.addMenu("&View")
-        for words, scale, keys in (
-            ("Whole picture", None, "0"), ("100 %", 1.0, "1"), ("200 %", 2.0, "2"), ("400 %", 4.0, "4")
-        ):  # fmt: skip
-            self._action(view, words, partial(self.easel.set_zoom, scale), keys)
-        view.addSeparator()
-        for arrangement, keys in zip(Arrangement, ("D", "B", "R"), strict=True):
-            self._action(view, arrangement.value, partial(self.easel.set_arrangement, arrangement), keys)
-        view.addSeparator()
-        self._action(view, "Next surround (grey, white, black)", self._next_surround, "G")
-        self._action(view, "Dim room", self._toggle_dim, "Ctrl+D")
-        view.addSeparator()
-        self._action(view, "Test strip", self.start_strip, "T")
-
-        self._action(bar.addMenu("&Help"), "About Crisp Grain and its keys", self._about)
-
     def _connect(self) -> None:
         self.rail.chosen.connect(self.choose_stage)
         self.rail.switched.connect(lambda stage, on: self.change_setting(f"{stage}.on", on))
@@ -203,6 +146,10 @@ class Window(QMainWindow):
         self.sheet.selectionModel().currentChanged.connect(lambda index, _: self.show_shot(index.row()))
         self.roll.treatment_changed.connect(self._treatment_changed)
         self.roll.problem.connect(self.status.say)
+        self.loader.first_look.connect(self._show_first_look)
+        self.loader.ready.connect(self._shot_ready)
+        self.loader.failed.connect(self._shot_failed)
+        self.menus.presets.aboutToShow.connect(self._fill_presets)
         self.status.stop_wanted.connect(self._stop)
         self.status.zoom_wanted.connect(self.easel.set_zoom)
         self.empty.files_wanted.connect(self.ask_files)
@@ -228,7 +175,7 @@ class Window(QMainWindow):
             self.sheet.setCurrentIndex(self.roll.index(rows[0]))
         for row in rows:
             if row != self.row:
-                self._meter_later(row)
+                self.loader.meter_later(row)
 
     def ask_files(self) -> None:
         kinds = " ".join(f"*{s} *{s.upper()}" for s in sorted(RAW_SUFFIXES | PICTURE_SUFFIXES))
@@ -279,34 +226,6 @@ class Window(QMainWindow):
         event.acceptProposedAction()
         self.open_paths(_local_paths(event.mimeData()))
 
-    def _meter_later(self, row: int) -> None:
-        """Measure a shot and make its thumbnail when nothing more urgent is to do."""
-        path = self.roll.entries[row].path
-
-        def job() -> tuple[Reading, QImage]:
-            source = read_shot(path)
-            return measure(source), _small_image(source, THUMB_SIDE)
-
-        def done(answer: tuple[Reading, QImage]) -> None:
-            reading, thumbnail = answer
-            self._opened(row, reading, thumbnail)
-
-        self.background.submit(Urgency.METERING, job, done, lambda error: self._set_failed(row, error))
-
-    def _opened(self, row: int, reading: Reading, thumbnail: QImage) -> None:
-        entry = self.roll.entries[row]
-        entry.headline, entry.thumbnail = reading.headline, thumbnail
-        if entry.state is State.WAITING:
-            entry.state = entry.settled_state
-        self.roll.touch(row)
-
-    def _set_failed(self, row: int, error: Exception) -> None:
-        entry = self.roll.entries[row]
-        entry.state, entry.problem = State.FAILED, str(error) or type(error).__name__
-        self.roll.touch(row)
-        if row == self.row:
-            self.status.say(entry.problem)
-
     # ---- the current shot ----------------------------------------------------------
     @property
     def shot(self) -> Shot | None:
@@ -322,48 +241,25 @@ class Window(QMainWindow):
             return
         self.row = row
         self.strip.close_strip()
-        entry = self.roll.entries[row]
         self._show_nothing()
         self.easel.show_whole()
-        if entry.shot is not None:
-            self._keep_in_memory(row)
+        self.status.say(f"Opening {self.roll.entries[row].path.name} …")
+        self.loader.open(row)
+
+    def _show_first_look(self, row: int, source: Source, resolved: Resolved, image: QImage) -> None:
+        if row == self.row:
+            plain = Pipeline(source, Reading(), resolved, self.cache, VIEW_TILE)
+            self._overview_key = _overview_key(source, resolved)
+            self.renderer.show(plain, plain, image, wait=True)
+
+    def _shot_ready(self, row: int) -> None:
+        if row == self.row:
+            self.status.say("")
             self._show_treated()
-            return
-        self.status.say(f"Opening {entry.path.name} …")
 
-        def read() -> tuple[Source, QImage, QImage]:
-            source = read_shot(entry.path)
-            resolved = resolve(_developed(entry.treatment), source, Reading())
-            return source, to_image(overview(source, resolved)), _small_image(source, THUMB_SIDE)
-
-        def metered(answer: tuple[Source, Reading]) -> None:
-            source, reading = answer
-            entry.shot = Shot(source, reading)
-            self._keep_in_memory(row)
-            self._opened(row, reading, entry.thumbnail or QImage())
-            if row == self.row:
-                self.status.say("")
-                self._show_treated()
-
-        def got(answer: tuple[Source, QImage, QImage]) -> None:
-            source, image, entry.thumbnail = answer
-            self.roll.touch(row)
-            if row == self.row:
-                resolved = resolve(_developed(entry.treatment), source, Reading())
-                plain = Pipeline(source, Reading(), resolved, self.cache, VIEW_TILE)
-                self._overview_key = _overview_key(source, resolved)
-                self.renderer.show(plain, plain, image, wait=True)
-            self.background.submit(
-                Urgency.OPENING, lambda: (source, measure(source)), metered, lambda error: self._set_failed(row, error)
-            )
-
-        self.background.submit(Urgency.OPENING, read, got, lambda error: self._set_failed(row, error))
-
-    def _keep_in_memory(self, row: int) -> None:
-        """Let go of the pixels of shots not looked at for longest."""
-        self._recent = [r for r in self._recent if r != row] + [row]
-        while len(self._recent) > IN_MEMORY:
-            self.roll.entries[self._recent.pop(0)].shot = None
+    def _shot_failed(self, row: int, words: str) -> None:
+        if row == self.row:
+            self.status.say(words)
 
     def _show_nothing(self) -> None:
         self._overview_key = None
@@ -372,7 +268,7 @@ class Window(QMainWindow):
         for stage, head in self.rail.heads.items():
             head.show_state(False, stage is self.stage, "")
         self._show_zoom()
-        self._enable_actions()
+        self.menus.enable(self.shot is not None)
 
     def _show_treated(self) -> None:
         """Bring rail, control sheet and easel up to the current treatment."""
@@ -384,7 +280,7 @@ class Window(QMainWindow):
         except TreatmentError as error:
             self.status.say(str(error))
             return
-        source = shot.pipeline(_developed(self.treatment), self.cache, VIEW_TILE)
+        source = shot.pipeline(developed(self.treatment), self.cache, VIEW_TILE)
         self._show_overview(shot.source, source.resolved)
         self.renderer.show(source, result, self.easel.source.overview)
         self._show_settings(shot, result)
@@ -407,19 +303,11 @@ class Window(QMainWindow):
             head.show_state(result.resolved[stage].on, stage is self.stage, stage_summary(stage, result))
         self.controls.show_stage(self.stage, shot, result, self.treatment)
         self._show_zoom()
-        self._enable_actions()
+        self.menus.enable(self.shot is not None)
 
     def _show_zoom(self) -> None:
         scale = self.easel.scale if self.easel.result.pipeline is not None else None
         self.status.show_zoom(scale, self.easel.fitted)
-
-    def _enable_actions(self) -> None:
-        ready = self.shot is not None
-        for action in (
-            self.export_action, self.export_all_action, self.sync_action, self.save_preset_action, self.reset_action
-        ):  # fmt: skip
-            action.setEnabled(ready)
-        self.presets_menu.setEnabled(ready)
 
     def choose_stage(self, stage: Stage) -> None:
         """Open the controls of a stage."""
@@ -514,20 +402,19 @@ class Window(QMainWindow):
             self.save_preset(dialog.name.text().strip(), dialog.stages)
 
     def save_preset(self, name: str, stages: list[Stage]) -> None:
-        safe = "".join(c if c.isalnum() or c in " -_" else "_" for c in name)
         try:
-            self.treatment.part(stages, name).save(presets_folder() / f"{safe}.json")
+            presets.save(self.treatment, name, stages)
             self.status.say(f"Preset “{name}” saved.")
         except ShotError as error:
             self.status.say(str(error))
 
     def _fill_presets(self) -> None:
-        self.presets_menu.clear()
-        files = sorted(presets_folder().glob("*.json")) if presets_folder().is_dir() else []
-        for file in files:
-            self._action(self.presets_menu, file.stem, partial(self.apply_preset, file))
-        if not files:
-            self.presets_menu.addAction("No presets yet").setEnabled(False)
+        menu = self.menus.presets
+        menu.clear()
+        for file in presets.saved():
+            add_action(menu, file.stem, partial(self.apply_preset, file))
+        if menu.isEmpty():
+            menu.addAction("No presets yet").setEnabled(False)
 
     def apply_preset(self, file: Path) -> None:
         """Put a preset's stages on all selected shots."""
@@ -606,15 +493,15 @@ class Window(QMainWindow):
             self.renderer.stop()
             self.status.say("Stopped. Move the picture or change a setting to go on.")
 
-    def _next_surround(self) -> None:
+    def next_surround(self) -> None:
         self.easel.set_surround(self.easel.surround.next)
 
-    def _toggle_dim(self) -> None:
+    def toggle_dim(self) -> None:
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         apply_theme(app, BOOTH if current_theme() is DIM_ROOM else DIM_ROOM)
 
-    def _about(self) -> None:
+    def about(self) -> None:
         QMessageBox.about(
             self, "Crisp Grain",
             f"<h3>Crisp Grain {__version__}</h3><p>Free software under the GPL, version 3 or later.</p>"
@@ -653,14 +540,5 @@ def _local_paths(data: QMimeData) -> list[Path]:
     return [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
 
 
-def _developed(treatment: Treatment) -> Treatment:
-    """What counts as the source on the easel: the same development, nothing else."""
-    return treatment.only([Stage.DEVELOP])
-
-
 def _overview_key(source: Source, resolved: Resolved) -> Hashable:
     return source.serial, tuple(sorted(resolved[Stage.DEVELOP].values.items()))
-
-
-def _small_image(source: Source, longest: int) -> QImage:
-    return to_image(overview(source, resolve(Treatment(), source, Reading()), longest))

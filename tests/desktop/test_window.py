@@ -88,7 +88,7 @@ def drag(qtbot, widget, start: QPoint, end: QPoint) -> None:
 
 def test_an_empty_window_says_what_to_do(window):
     assert window.middle.currentWidget() is window.empty
-    assert not window.export_action.isEnabled()
+    assert not window.menus.export.isEnabled()
 
 
 def test_a_folder_dropped_on_the_window_is_opened(window, roll_folder, qtbot):
@@ -397,7 +397,7 @@ def test_sync_asks_for_stages_through_its_dialog(opened, qtbot):
         dialog.accept()
 
     QTimer.singleShot(200, accept)
-    opened.sync_action.trigger()
+    opened.menus.sync.trigger()
     assert opened.roll.entries[2].treatment[Stage.SHARPEN].values == {"strength": 30.0}
     settle(opened, qtbot)
 
@@ -410,8 +410,8 @@ def test_a_preset_is_saved_and_applied(opened, qtbot):
     (file,) = presets_folder().glob("*.json")
     opened.sheet.setCurrentIndex(opened.roll.index(2))
     settle(opened, qtbot)
-    opened.presets_menu.aboutToShow.emit()
-    opened.presets_menu.actions()[0].trigger()
+    opened.menus.presets.aboutToShow.emit()
+    opened.menus.presets.actions()[0].trigger()
     assert opened.treatment[Stage.FINISH].on is True
     assert Treatment.load(file).name == "Wall print / 30 × 40"
     settle(opened, qtbot)
@@ -571,8 +571,8 @@ def test_going_through_shots_while_rendering(opened, qtbot):
 def test_the_dim_room_variant(opened):
     from crispgrain.desktop.theme import DIM_ROOM, current_theme
 
-    opened._toggle_dim()
+    opened.toggle_dim()
     assert current_theme() is DIM_ROOM
     assert pixels_of(opened.rail).mean() < 90
-    opened._toggle_dim()
+    opened.toggle_dim()
     assert pixels_of(opened.rail).mean() > 190

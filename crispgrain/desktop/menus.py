@@ -1,0 +1,90 @@
+"""The menus, with their keys."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtWidgets import QMenu
+
+from .easel import Arrangement
+
+if TYPE_CHECKING:
+    from .window import Window
+
+Keys = str | QKeySequence.StandardKey | None
+
+
+@dataclass(frozen=True)
+class Menus:
+    """What the window needs to reach again: actions that want a shot, and the list of presets."""
+
+    need_shot: tuple[QAction, ...]
+    export: QAction
+    sync: QAction
+    presets: QMenu
+
+    def enable(self, ready: bool) -> None:
+        for action in self.need_shot:
+            action.setEnabled(ready)
+        self.presets.setEnabled(ready)
+
+
+def add_action(menu: QMenu, words: str, job: Callable[[], object], keys: Keys = None) -> QAction:
+    """A menu entry that calls ``job``."""
+    action = QAction(words, menu)
+    if keys is not None:
+        action.setShortcut(QKeySequence(keys))
+    action.triggered.connect(lambda _=False: job())
+    menu.addAction(action)
+    return action
+
+
+def build_menus(window: Window) -> Menus:
+    """Fill the window's menu bar."""
+    bar = window.menuBar()
+    shots = bar.addMenu("&Shots")
+    add_action(shots, "Open files …", window.ask_files, QKeySequence.StandardKey.Open)
+    add_action(shots, "Open folder …", window.ask_folder, "Ctrl+Shift+O")
+    add_action(shots, "Open the demo roll", window.open_demo)
+    shots.addSeparator()
+    export = add_action(shots, "Export …", window.ask_export, "Ctrl+E")
+    export_all = add_action(shots, "Export all …", partial(window.ask_export, True))
+    shots.addSeparator()
+    add_action(shots, "Keep treatments in a folder …", window.ask_sidecar_folder)
+    add_action(shots, "Keep treatments beside the shots", partial(window.set_sidecar_folder, None))
+    shots.addSeparator()
+    add_action(shots, "Quit", window.close, QKeySequence.StandardKey.Quit)
+
+    treatment = bar.addMenu("&Treatment")
+    undo = window.roll.undo.createUndoAction(window, "Undo")
+    undo.setShortcut(QKeySequence(QKeySequence.StandardKey.Undo))
+    redo = window.roll.undo.createRedoAction(window, "Redo")
+    redo.setShortcut(QKeySequence(QKeySequence.StandardKey.Redo))
+    treatment.addActions([undo, redo])
+    treatment.addSeparator()
+    sync = add_action(treatment, "Sync to selected shots …", window.ask_sync, "Ctrl+Shift+Y")
+    save_preset = add_action(treatment, "Save as preset …", window.ask_preset)
+    presets = treatment.addMenu("Apply preset")
+    treatment.addSeparator()
+    reset = add_action(treatment, "Follow the meter in every stage", window.reset_treatment)
+
+    view = bar.addMenu("&View")
+    for words, scale, keys in (
+        ("Whole picture", None, "0"), ("100 %", 1.0, "1"), ("200 %", 2.0, "2"), ("400 %", 4.0, "4")
+    ):  # fmt: skip
+        add_action(view, words, partial(window.easel.set_zoom, scale), keys)
+    view.addSeparator()
+    for arrangement, keys in zip(Arrangement, ("D", "B", "R"), strict=True):
+        add_action(view, arrangement.value, partial(window.easel.set_arrangement, arrangement), keys)
+    view.addSeparator()
+    add_action(view, "Next surround (grey, white, black)", window.next_surround, "G")
+    add_action(view, "Dim room", window.toggle_dim, "Ctrl+D")
+    view.addSeparator()
+    add_action(view, "Test strip", window.start_strip, "T")
+
+    add_action(bar.addMenu("&Help"), "About Crisp Grain and its keys", window.about)
+    return Menus((export, export_all, sync, save_preset, reset), export, sync, presets)

@@ -1,0 +1,107 @@
+"""Opening shots in steps: a first look within a moment, then the reading; and which shots stay in memory."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QImage
+
+from crispgrain.core.files import Source, read_shot
+from crispgrain.core.meter import Reading, measure
+from crispgrain.core.model import Stage
+from crispgrain.core.render.overview import overview
+from crispgrain.core.shot import Shot
+from crispgrain.core.treatment import Resolved, Treatment, resolve
+
+from .background import Background, Urgency
+from .layer import to_image
+from .roll import Roll, State
+
+THUMB_SIDE = 264  # px
+IN_MEMORY = 3  # shots whose pixels are kept
+
+
+def developed(treatment: Treatment) -> Treatment:
+    """What counts as the source on the easel: the same development, nothing else."""
+    return treatment.only([Stage.DEVELOP])
+
+
+def _thumbnail(source: Source) -> QImage:
+    return to_image(overview(source, resolve(Treatment(), source, Reading()), THUMB_SIDE))
+
+
+class ShotLoader(QObject):
+    """Reads and measures shots in the background and enters what comes of it in the roll."""
+
+    first_look = Signal(int, object, object, object)  # row, Source, Resolved (Develop only), QImage
+    ready = Signal(int)  # the row's shot is in memory and measured
+    failed = Signal(int, str)
+
+    def __init__(self, roll: Roll, background: Background) -> None:
+        super().__init__()
+        self._roll, self._background = roll, background
+        self._recent: list[int] = []
+
+    def open(self, row: int) -> None:
+        """Bring a shot into memory; ``first_look`` comes before ``ready`` unless it is there already."""
+        entry = self._roll.entries[row]
+        if entry.shot is not None:
+            self._keep(row)
+            self.ready.emit(row)
+            return
+
+        def read() -> tuple[Source, Resolved, QImage, QImage]:
+            source = read_shot(entry.path)
+            resolved = resolve(developed(entry.treatment), source, Reading())
+            return source, resolved, to_image(overview(source, resolved)), _thumbnail(source)
+
+        def got(answer: tuple[Source, Resolved, QImage, QImage]) -> None:
+            source, resolved, image, entry.thumbnail = answer
+            self._roll.touch(row)
+            self.first_look.emit(row, source, resolved, image)
+            self._background.submit(Urgency.OPENING, lambda: Shot(source, measure(source)), metered, self._trouble(row))
+
+        def metered(shot: Shot) -> None:
+            entry.shot = shot
+            self._keep(row)
+            self._enter(row, shot.reading)
+            self.ready.emit(row)
+
+        self._background.submit(Urgency.OPENING, read, got, self._trouble(row))
+
+    def meter_later(self, row: int) -> None:
+        """Measure a shot and make its thumbnail when nothing more urgent is to do; its pixels are let go."""
+        entry = self._roll.entries[row]
+
+        def job() -> tuple[Reading, QImage]:
+            source = read_shot(entry.path)
+            return measure(source), _thumbnail(source)
+
+        def done(answer: tuple[Reading, QImage]) -> None:
+            reading, entry.thumbnail = answer
+            self._enter(row, reading)
+
+        self._background.submit(Urgency.METERING, job, done, self._trouble(row))
+
+    def _enter(self, row: int, reading: Reading) -> None:
+        entry = self._roll.entries[row]
+        entry.headline = reading.headline
+        if entry.state is State.WAITING:
+            entry.state = entry.settled_state
+        self._roll.touch(row)
+
+    def _trouble(self, row: int) -> Callable[[Exception], None]:
+        def failed(error: Exception) -> None:
+            entry = self._roll.entries[row]
+            entry.state, entry.problem = State.FAILED, str(error) or type(error).__name__
+            self._roll.touch(row)
+            self.failed.emit(row, entry.problem)
+
+        return failed
+
+    def _keep(self, row: int) -> None:
+        """Let go of the pixels of shots not looked at for longest."""
+        self._recent = [r for r in self._recent if r != row] + [row]
+        while len(self._recent) > IN_MEMORY:
+            self._roll.entries[self._recent.pop(0)].shot = None

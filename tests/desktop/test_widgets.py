@@ -1,0 +1,218 @@
+"""Single widgets and the machinery behind the window."""
+
+import threading
+import time
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, Qt
+
+from crispgrain.core.colour import icc
+from crispgrain.core.errors import Cancelled
+from crispgrain.core.files import PictureSource
+from crispgrain.core.meter import Noise, Reading
+from crispgrain.core.model import Stage
+from crispgrain.core.render.pipeline import CancelToken, Pipeline
+from crispgrain.core.render.progress import Progress
+from crispgrain.core.treatment import Treatment, resolve
+from crispgrain.desktop.app import make_app
+from crispgrain.desktop.background import Background, Urgency
+from crispgrain.desktop.dialogs import StagesDialog
+from crispgrain.desktop.layer import Layer, TileRef, image_of, level_for
+from crispgrain.desktop.metered_slider import MeteredSlider
+from crispgrain.desktop.roll import ENTRY, Roll, State
+from crispgrain.desktop.status_line import StatusLine
+from crispgrain.desktop.summaries import stage_summary
+
+
+@pytest.fixture(autouse=True)
+def _dressed(qtbot):
+    make_app()
+
+
+@pytest.fixture
+def background(qtbot):
+    background = Background(threads=1)
+    yield background
+    background.close()
+
+
+# ---- slider ---------------------------------------------------------------------------
+
+
+@pytest.fixture
+def slider(qtbot):
+    slider = MeteredSlider(0, 10, 0.5)
+    qtbot.addWidget(slider)
+    slider.resize(200, 28)
+    slider.show_value(4, 6, following=False)
+    slider.show()
+    return slider
+
+
+def test_a_slider_snaps_to_its_steps_and_stays_in_its_range(slider, qtbot):
+    seen = []
+    slider.moved.connect(seen.append)
+    for x in (-50, 3, 77, 120, 500):
+        qtbot.mouseClick(slider, Qt.MouseButton.LeftButton, pos=QPoint(x, 18))
+    assert seen[0] == 0
+    assert seen[-1] == 10
+    assert all(v * 2 == int(v * 2) for v in seen)
+
+
+@pytest.mark.parametrize(("key", "value"), [(Qt.Key.Key_Right, 4.5), (Qt.Key.Key_Left, 3.5), (Qt.Key.Key_PageUp, 5.0)])
+def test_a_slider_by_keys(slider, qtbot, key, value):
+    with qtbot.waitSignal(slider.moved) as moved:
+        qtbot.keyClick(slider, key)
+    assert moved.args == [value]
+
+
+def test_ways_back_to_the_metered_value(slider, qtbot):
+    with qtbot.waitSignal(slider.returned):
+        qtbot.keyClick(slider, Qt.Key.Key_Delete)
+    with qtbot.waitSignal(slider.returned):
+        qtbot.mouseClick(slider, Qt.MouseButton.LeftButton, pos=QPoint(int(slider.x_of(6)), 5))
+    with qtbot.waitSignal(slider.returned):
+        qtbot.mouseDClick(slider, Qt.MouseButton.LeftButton, pos=QPoint(50, 18))
+
+
+# ---- background ---------------------------------------------------------------------------
+
+
+def test_urgent_work_goes_first_and_answers_in_the_window_s_thread(background, qtbot):
+    order, gate, window_thread = [], threading.Event(), threading.get_ident()
+    background.submit(Urgency.VISIBLE, gate.wait, lambda _: None)
+
+    def note(name):
+        return lambda answer: order.append((name, threading.get_ident() == window_thread))
+
+    background.submit(Urgency.METERING, lambda: 1, note("metering"))
+    background.submit(Urgency.VISIBLE, lambda: 1, note("visible"))
+    gate.set()
+    qtbot.waitUntil(lambda: len(order) == 2, timeout=5000)
+    assert order == [("visible", True), ("metering", True)]
+
+
+def test_errors_reach_the_window_and_the_worker_lives_on(background, qtbot):
+    errors, answers = [], []
+    background.submit(Urgency.VISIBLE, lambda: 1 / 0, answers.append, errors.append)
+    background.submit(Urgency.VISIBLE, lambda: 7, answers.append)
+    qtbot.waitUntil(lambda: answers == [7], timeout=5000)
+    assert isinstance(errors[0], ZeroDivisionError)
+
+
+def test_cancelled_work_answers_nothing(background, qtbot):
+    answers, cancel, started = [], CancelToken(), threading.Event()
+
+    def job():
+        started.set()
+        while not cancel.cancelled:
+            time.sleep(0.001)
+        raise Cancelled
+
+    background.submit(Urgency.VISIBLE, job, answers.append, answers.append, cancel)
+    background.submit(Urgency.VISIBLE, lambda: "late", answers.append, None, cancel)
+    started.wait(5)
+    cancel.cancel()
+    background.submit(Urgency.METERING, lambda: "after", answers.append)
+    qtbot.waitUntil(lambda: bool(answers), timeout=5000)
+    assert answers == ["after"]
+
+
+# ---- layers -----------------------------------------------------------------------------------
+
+
+def pipeline_of(tmp_path, treatment: Treatment | None = None, source=None) -> Pipeline:
+    source = source or PictureSource(tmp_path / "x.png", np.zeros((600, 800, 3), np.uint8), icc.profile("srgb"))
+    reading = Reading(Noise.even(5))
+    return Pipeline(source, reading, resolve(treatment or Treatment(), source, reading), tile=256)
+
+
+def test_levels_never_show_fewer_pixels_than_the_screen_has():
+    for scale in (0.03, 0.1, 0.26, 0.5, 0.7, 1, 4):
+        assert 0.5 ** level_for(scale) >= min(scale, 1) - 1e-9
+    assert level_for(1) == 0
+    assert level_for(0.25) == 2
+
+
+def test_a_layer_keeps_tiles_of_the_same_result_and_stale_ones_of_the_same_shot(tmp_path):
+    layer, image = Layer(), image_of(np.zeros((4, 4, 3), np.uint8))
+    first = pipeline_of(tmp_path)
+    layer.set_pipeline(first)
+    assert len(layer.missing(first.size.rect, 1.0)) == 12
+    layer.put(TileRef(0, 0, 0), image)
+    layer.set_pipeline(pipeline_of(tmp_path, source=first.source))
+    assert TileRef(0, 0, 0) in layer.images
+    layer.set_pipeline(pipeline_of(tmp_path, Treatment().set("denoise.luminance", 50), first.source))
+    assert layer.images == {}
+    assert TileRef(0, 0, 0) in layer.stale
+    assert len(list(layer.parts(1.0))) == 1
+    layer.set_pipeline(pipeline_of(tmp_path))
+    assert layer.stale == {}
+
+
+# ---- the rest ------------------------------------------------------------------------------------
+
+
+def test_summaries_of_a_treatment(tmp_path):
+    treatment = Treatment().set("develop.exposure", 0.5).set("enlarge.on", True).set("finish.on", True)
+    treatment = treatment.set("sharpen.on", False).set("print.format", "jpeg")
+    pipeline = pipeline_of(tmp_path, treatment)
+    said = {stage: stage_summary(stage, pipeline) for stage in Stage}
+    assert said[Stage.DEVELOP] == "+0.5 EV, +0 mired"
+    assert said[Stage.DENOISE] == "Sliding cosine 100 / 100 %"
+    assert said[Stage.SHARPEN] == "off"
+    assert said[Stage.ENLARGE] == "Faithful to 1600 × 1200"
+    assert said[Stage.PRINT] == "JPEG 8 bit, 300 ppi"
+
+
+def test_the_bottom_line_shows_progress_and_offers_to_stop(qtbot):
+    line = StatusLine()
+    qtbot.addWidget(line)
+    line.show()
+    line.say("Rendering Denoise", Progress(3, 12, 4.2))
+    assert line.words.text() == "Rendering Denoise: 3 of 12 tiles, about 4 s left"
+    assert line.stop.isVisible()
+    assert line.bar.value() == 3
+    line.say("")
+    assert not line.stop.isVisible()
+
+
+def test_a_dialog_without_stages_or_name_can_not_be_accepted(qtbot):
+    dialog = StagesDialog("Save as preset", "Keep these stages under a name.", "Save", True)
+    qtbot.addWidget(dialog)
+    assert not dialog._accept.isEnabled()
+    dialog.name.setText("Wall print")
+    assert dialog._accept.isEnabled()
+    for box in dialog.boxes.values():
+        box.setChecked(False)
+    assert not dialog._accept.isEnabled()
+
+
+def test_a_roll_reads_treatments_and_tells_of_broken_ones(qtbot, tmp_path):
+    (tmp_path / "a.jpg").touch()
+    (tmp_path / "b.jpg").touch()
+    Treatment().set("finish.on", True).save(tmp_path / "a.jpg.treatment.json")
+    (tmp_path / "b.jpg.treatment.json").write_text("{}")
+    roll, problems = Roll(), []
+    roll.problem.connect(problems.append)
+    assert roll.add([tmp_path / "a.jpg", tmp_path / "b.jpg", tmp_path / "a.jpg"]) == [0, 1]
+    assert roll.entries[0].treatment[Stage.FINISH].on is True
+    assert roll.entries[1].treatment == Treatment()
+    assert "b.jpg.treatment.json" in problems[0]
+    entry = roll.data(roll.index(0), ENTRY)
+    assert entry.state is State.WAITING
+    assert entry.settled_state is State.TREATED
+
+
+def test_a_folder_that_cannot_be_written_keeps_the_change_and_says_so(qtbot, tmp_path):
+    roll, problems = Roll(), []
+    roll.problem.connect(problems.append)
+    (tmp_path / "a.jpg").touch()
+    roll.add([tmp_path / "a.jpg"])
+    from pathlib import Path
+
+    roll.sidecars = Path("/proc/nowhere")
+    roll.change(0, Treatment().set("finish.on", True), "Finish on")
+    assert roll.entries[0].treatment[Stage.FINISH].on is True
+    assert "could not be saved" in problems[0]

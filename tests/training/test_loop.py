@@ -1,0 +1,55 @@
+"""The networks and their training loop, where torch is installed (it is not needed to run the program)."""
+
+import numpy as np
+import pytest
+
+torch = pytest.importorskip("torch", reason="torch is for training only")
+
+from training.loop import Plan, Trainer  # noqa: E402
+from training.networks import MosaicNet  # noqa: E402
+from training.optimiser import orthogonalised  # noqa: E402
+
+
+def draw(rng: np.random.Generator):
+    target = torch.from_numpy(rng.uniform(0, 1, (2, 3, 16, 16)).astype(np.float32))
+    mosaic = target.mean(1, keepdim=True)
+    return (mosaic, torch.full((2, 1, 8, 8), 0.1)), target, torch.ones(2, 1, 1, 1)
+
+
+def test_orthogonalised_steps_are_orthogonal():
+    step = orthogonalised(torch.randn(16, 40), iterations=8)
+    singular = torch.linalg.svdvals(step)
+    assert singular.min() > 0.5
+    assert singular.max() < 1.5
+
+
+def test_an_untrained_net_starts_from_bilinear_interpolation():
+    net = MosaicNet((8, 8, 8))
+    for p in net.body.tail.parameters():
+        torch.nn.init.zeros_(p)
+    even = torch.full((1, 1, 32, 32), 0.4)
+    assert torch.allclose(net(even, torch.zeros(1, 1, 16, 16))[..., 2:-2, 2:-2], torch.tensor(0.4), atol=1e-6)
+
+
+def test_training_goes_on_where_it_stopped_and_cooling_leaves_the_checkpoint(tmp_path):
+    plan = Plan(log_every=1, save_every=1)
+    first = Trainer(MosaicNet((8, 8, 8)), tmp_path, plan)
+    first.run(draw, minutes=0.02, threads=1)
+    assert first.step >= 1
+    again = Trainer(MosaicNet((8, 8, 8)), tmp_path, plan)
+    assert again.step == first.step
+    saved = torch.load(tmp_path / "checkpoint.pt", weights_only=True)
+    assert all(torch.equal(v, saved["average"][k]) for k, v in again.average.items())
+    again.run(draw, minutes=0, threads=1, cool_down=3)
+    assert torch.load(tmp_path / "checkpoint.pt", weights_only=True)["step"] == first.step
+    cooled = torch.load(tmp_path / "weights.pt", weights_only=True)
+    assert any(not torch.equal(v, saved["average"][k]) for k, v in cooled.items())
+
+
+def test_the_log_can_be_read_back(tmp_path):
+    import json
+
+    Trainer(MosaicNet((8, 8, 8)), tmp_path, Plan(log_every=1)).run(draw, minutes=0.02, threads=1)
+    rows = [json.loads(line) for line in (tmp_path / "log.jsonl").read_text().splitlines()]
+    assert rows[0]["step"] == 1
+    assert all(row["loss"] > 0 for row in rows)
