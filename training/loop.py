@@ -59,12 +59,17 @@ class Trainer:
         """Train for a time; with ``cool_down``, for just so many steps of falling learning rate.
 
         A cool-down leaves the checkpoint as it was: training goes on from before it.
+        A file named ``stop`` in the folder ends either early, with everything saved.
         """
+        stop = self.folder / "stop"
+        stop.unlink(missing_ok=True)
         torch.set_num_threads(threads)
         rng = np.random.default_rng([self.step, 7])  # a resumed run must not see the same patches again
         losses: list[float] = []
         start, first_step, before = time.monotonic(), self.step, self.seconds
-        while (self.step - first_step < cool_down) if cool_down else (time.monotonic() - start < 60 * minutes):
+        while not stop.exists():
+            if (self.step - first_step >= cool_down) if cool_down else (time.monotonic() - start > 60 * minutes):
+                break
             fall = 1 - (self.step - first_step) / cool_down if cool_down else 1.0
             losses.append(self._one(draw(rng), min(1.0, (self.step + 1) / self.plan.warm_up) * fall))
             self.seconds = before + time.monotonic() - start

@@ -89,3 +89,12 @@ def test_a_picture_too_small_to_measure_gets_an_honest_nothing(tmp_path):
 def test_a_black_raw_does_not_upset_the_meter(tmp_path):
     noise = measure(read_shot(write_raw(tmp_path / "p.dng", np.zeros((300, 400, 3), np.float32), 1600))).noise
     assert np.isfinite([*noise.a, *noise.b, noise.luminance]).all()
+
+
+def test_texture_in_one_colour_is_not_taken_for_noise(tmp_path, clean):
+    """A small, busy crop with little blue in it must not be denoised to death."""
+    noise = measure(read_shot(write_raw(tmp_path / "p.dng", camera.lens_softness(clean, 0.6), 400))).noise
+    a, b = camera.noise_at(400)
+    for signal in (0.02, 0.1, 0.3):
+        measured = np.array(noise.a) * signal + noise.b
+        assert np.all(measured < 1.6 * (a * signal + b))

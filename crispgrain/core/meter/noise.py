@@ -161,16 +161,17 @@ def _variance_by_signal(patches: Array) -> NDArray:
 
 
 def _lines(measured: list[NDArray], common: tuple[float, float]) -> list[tuple[float, float]]:
-    """(a, b) for each colour: the common line, unless a colour's noise clearly follows another.
+    """(a, b) for each colour: the common line, unless a colour is clearly cleaner than that.
 
     One amplifier serves all colours of most sensors, and a colour that the scene
-    has little of cannot be measured well alone.
+    has little of cannot be measured well alone. A colour that seems noisier is
+    not believed: texture looks like that.
     """
     lines = []
     for rows in measured:
         expected = common[0] * rows[:, 0] + common[1]
         ratio = np.average(rows[:, 1] / np.maximum(expected, 1e-12), weights=rows[:, 2]) if len(rows) else 1.0
-        own_amplifier = len(rows) >= 3 and not 0.75 < ratio < 1.33
+        own_amplifier = len(rows) >= 3 and ratio < 0.75
         lines.append(fit_line(*rows.T) if own_amplifier else common)
     return lines
 
