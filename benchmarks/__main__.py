@@ -21,7 +21,8 @@ where they ask for it. Seconds are for one process and compare within this run o
 much the process grew over the task's pictures, after a first run.
 
 Pictures: crops of 256 x 256 from *astronaut*, *coffee*, *chelsea* and *rocket* (shipped with scikit-image),
-and crops of our own ray-traced scene through the simulated camera. PSNR, SSIM and CIEDE2000 by scikit-image,
+the first three also through the simulated camera, and a detail
+of our own ray-traced scene. PSNR, SSIM and CIEDE2000 by scikit-image,
 on sRGB values.
 """
 

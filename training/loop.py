@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import json
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -66,12 +67,13 @@ class Trainer:
         torch.set_num_threads(threads)
         rng = np.random.default_rng([self.step, 7])  # a resumed run must not see the same patches again
         losses: list[float] = []
+        batches = _ahead(draw, rng)
         start, first_step, before = time.monotonic(), self.step, self.seconds
         while not stop.exists():
             if (self.step - first_step >= cool_down) if cool_down else (time.monotonic() - start > 60 * minutes):
                 break
             fall = 1 - (self.step - first_step) / cool_down if cool_down else 1.0
-            losses.append(self._one(draw(rng), min(1.0, (self.step + 1) / self.plan.warm_up) * fall))
+            losses.append(self._one(next(batches), min(1.0, (self.step + 1) / self.plan.warm_up) * fall))
             self.seconds = before + time.monotonic() - start
             if self.step % self.plan.log_every == 0:
                 self._log(float(np.mean(losses[-self.plan.log_every :])), bool(cool_down))
@@ -97,9 +99,8 @@ class Trainer:
             optimiser.step()
         self.step += 1
         decay = min(self.plan.averaging, self.step / (self.step + 50))
-        with torch.no_grad():
-            for name, value in self.network.state_dict().items():
-                self.average[name].mul_(decay).add_(value, alpha=1 - decay)
+        state = self.network.state_dict()
+        torch._foreach_lerp_([self.average[name] for name in state], list(state.values()), 1 - decay)
         return float(loss.detach())
 
     def _log(self, loss: float, cooling: bool) -> None:
@@ -125,3 +126,13 @@ class Trainer:
         self.average, self.step, self.seconds = state["average"], state["step"], state["seconds"]
         for optimiser, saved in zip(self.optimisers, state["optimisers"], strict=True):
             optimiser.load_state_dict(saved)
+
+
+def _ahead(draw: Callable[[np.random.Generator], Batch], rng: np.random.Generator) -> Iterator[Batch]:
+    """Batches, each drawn in another thread while the one before is learnt from."""
+    with ThreadPoolExecutor(1) as pool:
+        coming = pool.submit(draw, rng)
+        while True:
+            batch = coming.result()
+            coming = pool.submit(draw, rng)
+            yield batch

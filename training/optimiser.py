@@ -13,16 +13,16 @@ MOMENTUM = 0.95
 PLAIN = ("head", "tail", "grow")  # first, last and upsampling layers learn better with AdamW
 
 
-def orthogonalised(matrix: Tensor, iterations: int = 5) -> Tensor:
-    """The nearest semi-orthogonal matrix, roughly, by Newton-Schulz iterations."""
+def orthogonalised(matrices: Tensor, iterations: int = 5) -> Tensor:
+    """The nearest semi-orthogonal matrices (n x rows x columns), roughly, by Newton-Schulz iterations."""
     a, b, c = QUINTIC
-    x = matrix / (matrix.norm() + 1e-7)
-    tall = x.shape[0] > x.shape[1]
-    x = x.T if tall else x
+    x = matrices / (matrices.norm(dim=(1, 2), keepdim=True) + 1e-7)
+    tall = x.shape[1] > x.shape[2]
+    x = x.mT if tall else x
     for _ in range(iterations):
-        gram = x @ x.T
+        gram = x @ x.mT
         x = a * x + (b * gram + c * gram @ gram) @ x
-    return x.T if tall else x
+    return x.mT if tall else x
 
 
 class Muon(torch.optim.Optimizer):
@@ -34,15 +34,18 @@ class Muon(torch.optim.Optimizer):
     @torch.no_grad()
     def step(self, closure: None = None) -> None:
         for group in self.param_groups:
+            # Weights of one shape are handled together: many small products are slow.
+            shapes: dict[torch.Size, list[tuple[nn.Parameter, Tensor]]] = {}
             for p in group["params"]:
-                if p.grad is None:
-                    continue
                 momentum = self.state[p].setdefault("momentum", torch.zeros_like(p))
                 momentum.mul_(MOMENTUM).add_(p.grad)
-                wanted = p.grad.add(momentum, alpha=MOMENTUM)
-                step = orthogonalised(wanted.reshape(len(wanted), -1))
-                step = step * max(1.0, step.shape[0] / step.shape[1]) ** 0.5
-                p.add_(step.reshape(p.shape), alpha=-group["lr"])
+                wanted = p.grad.add(momentum, alpha=MOMENTUM).reshape(len(p), -1)
+                shapes.setdefault(wanted.shape, []).append((p, wanted))
+            for shape, members in shapes.items():
+                steps = orthogonalised(torch.stack([w for _, w in members]))
+                scale = max(1.0, shape[0] / shape[1]) ** 0.5
+                for (p, _), step in zip(members, steps, strict=True):
+                    p.add_(step.reshape(p.shape), alpha=-group["lr"] * scale)
 
 
 def optimisers_for(network: nn.Module, lr: float, plain_lr: float) -> list[torch.optim.Optimizer]:

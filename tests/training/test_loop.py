@@ -17,8 +17,8 @@ def draw(rng: np.random.Generator):
 
 
 def test_orthogonalised_steps_are_orthogonal():
-    step = orthogonalised(torch.randn(16, 40), iterations=8)
-    singular = torch.linalg.svdvals(step)
+    steps = orthogonalised(torch.randn(3, 16, 40), iterations=8)
+    singular = torch.linalg.svdvals(steps)
     assert singular.min() > 0.5
     assert singular.max() < 1.5
 
