@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QSize, Qt
-from PySide6.QtGui import QColor, QFont, QPainter, QPen
+from PySide6.QtGui import QColor, QFont, QKeyEvent, QPainter, QPen
 from PySide6.QtWidgets import QAbstractItemView, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from .roll import ENTRY, Entry, Roll, State
@@ -77,6 +77,13 @@ class ContactSheet(QListView):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setUniformItemSizes(True)
         self.setAccessibleName("Contact sheet")
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        # Letters are the window's keys (hold S to see the source), not a search for names.
+        if event.text().isprintable() and event.text() and not event.modifiers():
+            event.ignore()
+        else:
+            super().keyPressEvent(event)
 
     @property
     def selected_rows(self) -> list[int]:

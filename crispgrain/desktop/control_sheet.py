@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from PySide6.QtCore import QSignalBlocker, Qt, Signal
+from PySide6.QtCore import QEvent, QObject, QSignalBlocker, Qt, Signal
 from PySide6.QtWidgets import (
     QComboBox,
     QDoubleSpinBox,
@@ -36,6 +36,16 @@ def faint(words: str = "") -> QLabel:
     return label
 
 
+class _WheelPasses(QObject):
+    """Lets the wheel scroll the sheet instead of changing the setting under the pointer."""
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Wheel:
+            event.ignore()
+            return True
+        return False
+
+
 class _NumberRow(QWidget):
     """A number: its name, a field to type in, a slider."""
 
@@ -54,6 +64,7 @@ class _NumberRow(QWidget):
         self.field.setFixedWidth(96)
         self.field.setKeyboardTracking(False)
         self.field.setAccessibleName(parameter.name)
+        self.field.installEventFilter(_WheelPasses(self))
         self.slider = MeteredSlider(parameter.minimum, parameter.maximum, parameter.step)
         self.slider.setAccessibleName(parameter.name)
         self.setToolTip(parameter.help)
@@ -90,6 +101,7 @@ class _ChoiceRow(QWidget):
         for choice in parameter.choices:
             self.field.addItem(choice.replace("-", " "), choice)
         self.field.setAccessibleName(parameter.name)
+        self.field.installEventFilter(_WheelPasses(self))
         self.field.setMinimumWidth(120)
         self.setToolTip(parameter.help)
         layout = QHBoxLayout(self)
@@ -124,6 +136,7 @@ class ControlSheet(QScrollArea):
         self.follow.setToolTip("Return every setting of this stage to what the reading of the shot asks for.")
         self.model = QComboBox()
         self.model.setAccessibleName("Model")
+        self.model.installEventFilter(_WheelPasses(self))
         self.purpose = faint()
         self.strip = QPushButton("Test strip …")
         self.strip.setToolTip("Compare models and strengths of this stage on one spot.")

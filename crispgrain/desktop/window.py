@@ -6,7 +6,7 @@ from collections.abc import Hashable
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QMimeData, QSettings, Qt
+from PySide6.QtCore import QEvent, QMimeData, QSettings, Qt
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QImage, QKeyEvent
 from PySide6.QtWidgets import (
     QApplication,
@@ -523,6 +523,11 @@ class Window(QMainWindow):
             self.easel.set_flipped(False)
         else:
             super().keyReleaseEvent(event)
+
+    def changeEvent(self, event: QEvent) -> None:
+        if event.type() == QEvent.Type.ActivationChange and not self.isActiveWindow():
+            self.easel.set_flipped(False)  # the key's release will go to another window
+        super().changeEvent(event)
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if self.exporter.waiting and self.isVisible():

@@ -176,6 +176,25 @@ def test_holding_s_shows_the_source_everywhere(opened, qtbot):
     assert np.array_equal(pixels_of(opened.easel)[300:340, x : x + 40], shown(opened, "result", x, 300))
 
 
+def test_the_flip_key_works_from_the_contact_sheet_too(opened, qtbot):
+    opened.sheet.setFocus()
+    qtbot.keyPress(opened.sheet, Qt.Key.Key_S)
+    assert opened.easel.flipped
+    qtbot.keyRelease(opened.sheet, Qt.Key.Key_S)
+    assert not opened.easel.flipped
+
+
+def test_the_wheel_over_a_setting_scrolls_and_does_not_change_it(opened, qtbot):
+    for widget in (opened.controls.rows["luminance"].field, opened.controls.model):
+        event = QWheelEvent(
+            QPointF(5, 5), widget.mapToGlobal(QPointF(5, 5)), QPoint(), QPoint(0, -120), Qt.MouseButton.NoButton,
+            Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
+        )  # fmt: skip
+        QApplication.sendEvent(widget, event)
+    assert opened.treatment == Treatment()
+    assert opened.controls.rows["luminance"].field.value() == 100
+
+
 def test_side_by_side_shows_the_same_spot_twice(opened, qtbot):
     opened.easel.set_arrangement(Arrangement.SIDE_BY_SIDE)
     opened.easel.set_zoom(2.0)
