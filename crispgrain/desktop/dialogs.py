@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 )
 
 from crispgrain.core.colour.spaces import OUTPUT_SPACES
-from crispgrain.core.files.write import OutputFormat
+from crispgrain.core.files.write import OutputFormat, OutputSettings
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.whole import result_name
@@ -44,12 +44,15 @@ def _buttons(dialog: QDialog, accept: str) -> QDialogButtonBox:
 class ExportDialog(QDialog):
     """Format, bit depth, profile, resolution, folder and name of the file(s) to write."""
 
-    def __init__(self, pipeline: Pipeline, count: int, folder: Path, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, pipeline: Pipeline, count: int, folder: Path, parent: QWidget | None = None,
+        settings: OutputSettings | None = None,
+    ) -> None:  # fmt: skip
         super().__init__(parent)
         self._pipeline, self._count = pipeline, count
         self.setWindowTitle("Export" if count == 1 else f"Export {count} shots")
         self.setMinimumWidth(470)
-        settings = output_settings(pipeline.resolved[Stage.PRINT].values)
+        settings = settings or output_settings(pipeline.resolved[Stage.PRINT].values)
         self.format = QComboBox()
         for f in OutputFormat:
             self.format.addItem(FORMAT_NAMES[f], f)
@@ -132,6 +135,14 @@ class ExportDialog(QDialog):
             .set("print.ppi", self.ppi.value())
             .set("print.quality", self.quality.value())
         )
+
+    @property
+    def output(self) -> OutputSettings:
+        """What was chosen, to be proposed again next time."""
+        return OutputSettings(
+            self.format.currentData(), self.bits.currentData(), self.profile.currentData(), self.ppi.value(),
+            self.quality.value(),
+        )  # fmt: skip
 
     @property
     def chosen_folder(self) -> Path:

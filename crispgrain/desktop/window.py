@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 
 from crispgrain import __version__
 from crispgrain.core.errors import ShotError, TreatmentError
-from crispgrain.core.files import PICTURE_SUFFIXES, RAW_SUFFIXES, Source, find_shots
+from crispgrain.core.files import PICTURE_SUFFIXES, RAW_SUFFIXES, OutputSettings, Source, find_shots
 from crispgrain.core.geometry import Rect
 from crispgrain.core.meter import Reading
 from crispgrain.core.model import Stage
@@ -85,6 +85,7 @@ class Window(QMainWindow):
         self.stage = Stage.DENOISE
         self.row = -1
         self._last_folder: Path | None = None
+        self._last_output: OutputSettings | None = None
         self._strip_patch: Rect | None = None
         self._overview_key: Hashable = None
 
@@ -435,13 +436,15 @@ class Window(QMainWindow):
         rows = list(range(len(self.roll.entries))) if all_shots else self.sheet.selected_rows or [self.row]
         rows = [r for r in rows if self.roll.entries[r].state is not State.FAILED]
         folder = self._last_folder or self.shot.path.parent / "results"
-        dialog = ExportDialog(pipeline, len(rows), folder, self)
+        # A shot with Print settings of its own keeps them; others are offered what was chosen last.
+        again = None if self.treatment[Stage.PRINT].values else self._last_output
+        dialog = ExportDialog(pipeline, len(rows), folder, self, again)
         if dialog.exec():
             self.export(rows, dialog)
 
     def export(self, rows: list[int], dialog: ExportDialog) -> None:
         """Write the results of some shots in the background."""
-        self._last_folder = dialog.chosen_folder
+        self._last_folder, self._last_output = dialog.chosen_folder, dialog.output
         changed = {r: dialog.apply_to(self.roll.entries[r].treatment) for r in rows}
         self.status.offer_folder(None)
         self.exporter.add(

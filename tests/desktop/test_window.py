@@ -526,6 +526,22 @@ def test_an_export_can_be_stopped(opened, qtbot, tmp_path):
     settle(opened, qtbot)
 
 
+def test_the_next_export_proposes_what_was_chosen_last(opened, qtbot, tmp_path):
+    export_with(opened, qtbot, [0], folder=tmp_path / "out", format="jpeg", profile="display-p3", ppi=240)
+    seen = []
+
+    def look() -> None:
+        dialog = QApplication.activeModalWidget()
+        seen.append(
+            (dialog.format.currentData(), dialog.profile.currentData(), dialog.ppi.value(), dialog.folder.text())
+        )
+        dialog.reject()
+
+    QTimer.singleShot(200, look)
+    opened.menus.export.trigger()
+    assert seen == [("jpeg", "display-p3", 240, str(tmp_path / "out"))]
+
+
 def test_the_export_dialog_follows_its_format(opened):
     dialog = ExportDialog(opened.easel.result.pipeline, 1, Path("/tmp"), opened)
     assert dialog.name.text() == "a-rim-denoise-sharpen.tif" or dialog.name.text().endswith(".tif")
