@@ -88,7 +88,3 @@ class ContactSheet(QListView):
     @property
     def selected_rows(self) -> list[int]:
         return sorted(i.row() for i in self.selectionModel().selectedIndexes())
-
-    @property
-    def current_row(self) -> int:
-        return self.currentIndex().row()

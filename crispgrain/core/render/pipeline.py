@@ -109,12 +109,6 @@ class Pipeline:
         """Size of the result."""
         return self.steps[-1].after
 
-    def depth_after(self, stage: Stage) -> int:
-        """Number of steps up to and with a stage; 0 is the bare source."""
-        order = list(Stage)
-        done = [i + 1 for i, s in enumerate(self.steps) if order.index(s.stage) <= order.index(stage)]
-        return max(done, default=0)
-
     def region(self, rect: Rect, depth: int | None = None, cancel: CancelToken = NEVER) -> Array:
         """Pixels of a rectangle of the result, or of the first ``depth`` steps.
 
