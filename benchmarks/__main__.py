@@ -1,4 +1,7 @@
-"""``./run bench`` measures everything and writes docs/benchmarks.md; ``./run bench quick`` prints the first part."""
+"""``./run bench`` measures everything and writes docs/benchmarks.md.
+
+``./run bench quick`` prints whole-shot speed only; ``./run bench full`` has BM3D in every comparison.
+"""
 
 from __future__ import annotations
 
@@ -40,7 +43,7 @@ def main() -> None:
     if "quick" in sys.argv[1:]:
         return
     rows: list[Row] = []
-    for task, cases, methods in every_task():
+    for task, cases, methods in every_task("full" in sys.argv[1:]):
         for name, method in methods:
             rows.append(run(task, name, method, cases))
             print(table(rows[-1:]).splitlines()[-1], flush=True)

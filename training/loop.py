@@ -40,6 +40,8 @@ class Trainer:
 
     def __init__(self, network: nn.Module, folder: Path, plan: Plan, seed: int = 0) -> None:
         torch.manual_seed(seed)
+        # Momentum of weights that have gone quiet decays into numbers too small for the processor's fast path.
+        torch.set_flush_denormal(True)
         self.network = network.to(memory_format=torch.channels_last)
         self.plan, self.folder = plan, folder
         self.optimisers = optimisers_for(network, plan.lr, plan.plain_lr)
