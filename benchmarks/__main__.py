@@ -21,7 +21,7 @@ PREAMBLE = """# Benchmarks
 One run of `./run bench` on {day}: {processor}, {cores} processors, Python {python}.
 Bold rows are ours; the others are reference methods from general libraries, told the true noise
 where they ask for it. Seconds are for one process and compare within this run only. *Growth* is by how
-much the process grew over the task's pictures, after a first run.
+much the process grew over the task's pictures, libraries it loads on first use included.
 
 Pictures: crops of 256 x 256 from *astronaut*, *coffee*, *chelsea* and *rocket* (shipped with scikit-image),
 the first three also through the simulated camera, and a detail

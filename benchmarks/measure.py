@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import multiprocessing
-import resource
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -31,7 +31,7 @@ class Row:
 def run(task: str, method: str, function: Method, cases: list[tuple[Any, NDArray]]) -> Row:
     """Apply ``function`` to each case's input and compare with its truth (sRGB-encoded, 0..1).
 
-    The function runs in a fresh process; memory is how far that process grew.
+    The function runs in a fresh process; memory is how far that process grew, libraries loaded on first use included.
     """
     context = multiprocessing.get_context("spawn")
     receiver, sender = context.Pipe(duplex=False)
@@ -49,15 +49,20 @@ def run(task: str, method: str, function: Method, cases: list[tuple[Any, NDArray
 
 def _child(sender: Any, function: Method, inputs: list[Any]) -> None:
     try:
-        function(inputs[0])  # imports and first-use set-up are not what is measured
-        before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+        before = _peak_megabytes()
+        function(inputs[0])  # imports and first-use set-up are not what is timed
         start = time.perf_counter()
         results = [function(i) for i in inputs]
         seconds = time.perf_counter() - start
-        grown = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before
-        sender.send((results, seconds, grown / 1024))
+        sender.send((results, seconds, _peak_megabytes() - before))
     except Exception as error:  # the parent reports it
         sender.send((f"{type(error).__name__}: {error}", 0, 0))
+
+
+def _peak_megabytes() -> float:
+    """The kernel's high-water mark of this process; rusage would count the parent's from before the start."""
+    status = Path("/proc/self/status").read_text()
+    return float(status.partition("VmHWM:")[2].split()[0]) / 1024
 
 
 def table(rows: list[Row]) -> str:

@@ -323,3 +323,28 @@ def test_stages_run_in_their_fixed_order(raw_file):
     steps = Pipeline(source, reading, resolve(everything, source, reading)).steps
     # A model on the mosaic goes before the demosaicing that Develop does.
     assert [s.stage for s in steps] == [Stage.DENOISE, Stage.DEVELOP, Stage.SHARPEN, Stage.ENLARGE, Stage.FINISH]
+
+
+# ---- order (design.md section 8: facts of the trade, common practice, no source) --------------
+
+
+def test_sharpening_before_denoising_makes_noise_worse(tmp_path):
+    sigma = 0.03
+    source = picture(0.5 + RNG.normal(0, sigma, (128, 128, 3)), tmp_path)
+    reading = Reading(Noise.even(sigma * 255), Blur(radius=1.0))
+    sharpen = NOTHING.set("sharpen.on", True).set("sharpen.model", "unsharp-mask").set("sharpen.strength", 150)
+    plain, only_sharpened, both = (
+        luminance(treated(source, t, reading)).std() for t in (NOTHING, sharpen, sharpen.set("denoise.on", True))
+    )
+    assert only_sharpened > 1.5 * plain
+    assert both < 0.6 * plain
+
+
+def test_a_second_pass_needs_no_denoising(raw_file, tmp_path):
+    """What the first pass wrote is metered clean."""
+    source = read_shot(raw_file)
+    reading = measure(source)
+    once = treated(source, NOTHING.set("denoise.on", True), reading)
+    second = PictureSource(tmp_path / "x.tif", once, icc.working_profile())
+    again = measure(second)
+    assert again.noise.luminance < 0.3 * reading.noise.luminance

@@ -1,5 +1,6 @@
 """The real window: open, click, drag, type, and look at the pixels and files that result."""
 
+import errno
 from pathlib import Path
 
 import numpy as np
@@ -9,7 +10,7 @@ from PySide6.QtGui import QDropEvent, QImage, QWheelEvent
 from PySide6.QtWidgets import QApplication
 
 from crispgrain.core.colour import icc
-from crispgrain.core.files import read_shot
+from crispgrain.core.files import OutputFormat, read_shot, write
 from crispgrain.core.geometry import Rect
 from crispgrain.core.model import Stage
 from crispgrain.core.treatment import Treatment, sidecar_path
@@ -510,6 +511,28 @@ def test_export_to_a_place_that_takes_nothing_says_so(opened, qtbot):
     export_with(opened, qtbot, [0], folder=Path("/proc/results"))
     qtbot.waitUntil(lambda: "cannot be written to" in opened.status.words.text(), timeout=5000)
     assert opened.roll.entries[0].state is State.UNTOUCHED
+
+
+def test_an_export_to_a_full_disk_leaves_nothing_and_the_window_lives_on(opened, qtbot, tmp_path, monkeypatch):
+    def fails_half_way(pixels, path, settings):
+        path.write_bytes(b"half a picture")
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setitem(write.ENCODERS, OutputFormat.TIFF, fails_half_way)
+    export_with(opened, qtbot, [0], folder=tmp_path / "out", format="tiff")
+    qtbot.waitUntil(lambda: "No space left on device" in opened.status.words.text(), timeout=5000)
+    assert list((tmp_path / "out").iterdir()) == []
+    monkeypatch.undo()
+    export_with(opened, qtbot, [0], folder=tmp_path / "out", format="png")
+    assert len(list((tmp_path / "out").iterdir())) == 1
+
+
+def test_a_source_too_small_to_enlarge_well_is_warned_of(opened, qtbot):
+    # design.md section 8: below about 500 x 500 px (common practice, no source).
+    opened.sheet.setCurrentIndex(opened.roll.index(2))
+    settle(opened, qtbot)
+    opened.choose_stage(Stage.ENLARGE)
+    assert "too small to enlarge well" in opened.controls.reading.text()
 
 
 def test_an_export_can_be_stopped(opened, qtbot, tmp_path):
