@@ -40,7 +40,7 @@ class Trainer:
 
     def __init__(self, network: nn.Module, folder: Path, plan: Plan, seed: int = 0) -> None:
         torch.manual_seed(seed)
-        # Momentum of weights that have gone quiet decays into numbers too small for the processor's fast path.
+        # Momentum of weights that have gone quiet may decay into numbers too small for the processor's fast path.
         torch.set_flush_denormal(True)
         self.network = network.to(memory_format=torch.channels_last)
         self.plan, self.folder = plan, folder
