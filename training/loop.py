@@ -27,8 +27,9 @@ class Plan:
     steps ends with a linear fall to zero, which brings out the quality.
     """
 
-    lr: float = 0.006  # 0.015 without a fall began to diverge after 3,400 steps
-    plain_lr: float = 2e-3
+    lr: float = 0.008  # 0.015 without decay began to diverge after 3,400 steps
+    plain_lr: float = 1e-3
+    decay: float = 0.1
     warm_up: int = 300
     averaging: float = 0.999
     log_every: int = 200
@@ -44,7 +45,7 @@ class Trainer:
         torch.set_flush_denormal(True)
         self.network = network.to(memory_format=torch.channels_last)
         self.plan, self.folder = plan, folder
-        self.optimisers = optimisers_for(network, plan.lr, plan.plain_lr)
+        self.optimisers = optimisers_for(network, plan.lr, plan.plain_lr, plan.decay)
         self.base = [[g["lr"] for g in o.param_groups] for o in self.optimisers]
         self.average = {k: v.clone() for k, v in network.state_dict().items()}
         self.step, self.seconds = 0, 0.0
@@ -127,7 +128,8 @@ class Trainer:
         self.network.load_state_dict(state["network"])
         self.average, self.step, self.seconds = state["average"], state["step"], state["seconds"]
         for optimiser, saved in zip(self.optimisers, state["optimisers"], strict=True):
-            optimiser.load_state_dict(saved)
+            # Momentum is of the past; rates and decay are the plan's.
+            optimiser.load_state_dict({**saved, "param_groups": optimiser.state_dict()["param_groups"]})
 
 
 def _ahead(draw: Callable[[np.random.Generator], Batch], rng: np.random.Generator) -> Iterator[Batch]:

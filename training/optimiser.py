@@ -26,10 +26,14 @@ def orthogonalised(matrices: Tensor, iterations: int = 5) -> Tensor:
 
 
 class Muon(torch.optim.Optimizer):
-    """Nesterov momentum whose step for each weight is made orthogonal (out x in * k * k)."""
+    """Nesterov momentum whose step for each weight is made orthogonal (out x in * k * k).
 
-    def __init__(self, parameters: Iterable[nn.Parameter], lr: float) -> None:
-        super().__init__(parameters, {"lr": lr})
+    Each step has the same size whatever the gradient, so weights would grow
+    for ever; decay keeps every singular value below ``1 / decay``.
+    """
+
+    def __init__(self, parameters: Iterable[nn.Parameter], lr: float, decay: float) -> None:
+        super().__init__(parameters, {"lr": lr, "decay": decay})
 
     @torch.no_grad()
     def step(self, closure: None = None) -> None:
@@ -45,14 +49,15 @@ class Muon(torch.optim.Optimizer):
                 steps = orthogonalised(torch.stack([w for _, w in members]))
                 scale = max(1.0, shape[0] / shape[1]) ** 0.5
                 for (p, _), step in zip(members, steps, strict=True):
+                    p.mul_(1 - group["lr"] * group["decay"])
                     p.add_(step.reshape(p.shape), alpha=-group["lr"] * scale)
 
 
-def optimisers_for(network: nn.Module, lr: float, plain_lr: float) -> list[torch.optim.Optimizer]:
+def optimisers_for(network: nn.Module, lr: float, plain_lr: float, decay: float) -> list[torch.optim.Optimizer]:
     """Muon for inner convolution weights, AdamW for first, last, upsampling layers and biases."""
     inner: list[nn.Parameter] = []
     rest: list[nn.Parameter] = []
     for name, p in network.named_parameters():
         is_inner = p.ndim == 4 and not any(part.startswith(PLAIN) for part in name.split("."))
         (inner if is_inner else rest).append(p)
-    return [Muon(inner, lr), torch.optim.AdamW(rest, plain_lr, betas=(0.9, 0.99), weight_decay=0.0)]
+    return [Muon(inner, lr, decay), torch.optim.AdamW(rest, plain_lr, betas=(0.9, 0.99), weight_decay=0.0)]

@@ -1,4 +1,4 @@
-"""Training photographs, fetched from Debian packages; nothing of them is kept in the repository."""
+"""Training pictures: photographs from Debian packages, and drawn ones; none is kept in the repository."""
 
 from __future__ import annotations
 
@@ -8,6 +8,8 @@ from pathlib import Path
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+
+from . import drawings
 
 PACKAGES = ("lomiri-wallpapers-16.04", "lomiri-wallpapers-20.04", "mate-backgrounds", "plasma-workspace-wallpapers")
 
@@ -37,6 +39,8 @@ RESERVED = (
     "wallpapers/EveningGlow/contents/images/2560x1600.jpg", "wallpapers/OneStandsOut/contents/images/2560x1600.jpg",
 )  # fmt: skip
 
+DRAWINGS = 16  # made-up pictures, about a fifth of what is drawn from
+STRANGE_COLOURS = 0.2  # share of patches whose channels are exchanged
 LEAST_SIDE = 400  # px after shrinking; a second, smaller copy is made only above twice that
 
 
@@ -56,6 +60,8 @@ def fetch(folder: Path) -> None:
         (folder / group).mkdir(exist_ok=True)
         for name in names:
             _store(unpacked / "usr/share" / name, folder / group)
+    for seed in range(DRAWINGS):
+        np.save(folder / "train" / f"drawing-{seed}.npy", drawings.draw(seed))
 
 
 def _store(path: Path, folder: Path) -> None:
@@ -91,11 +97,13 @@ class PatchSampler:
     def __call__(self) -> NDArray[np.uint8]:
         """One patch, uint8, edge x edge x 3."""
         rng, edge = self.rng, self.edge
-        for _ in range(3):  # a flat patch teaches little: look again, but not for ever
+        for _ in range(2):  # a flat patch teaches less: look again, but once only
             picture = self.photographs[rng.choice(len(self.photographs), p=self.chance)]
             top, left = rng.integers(picture.shape[0] - edge), rng.integers(picture.shape[1] - edge)
             patch = np.asarray(picture[top : top + edge, left : left + edge])
             if patch[::4, ::4].std() > 8:
                 break
         patch = np.rot90(patch, int(rng.integers(4)))
+        if rng.random() < STRANGE_COLOURS:  # brass and velvet are rarer in nature than foliage and sky
+            patch = patch[..., rng.permutation(3)]
         return patch[:, ::-1] if rng.random() < 0.5 else patch
