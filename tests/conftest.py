@@ -8,9 +8,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image
+from skimage import data
 
 from crispgrain.core.colour import icc
-from crispgrain.core.colour.spaces import Array
+from crispgrain.core.colour.spaces import SRGB_TO_WORKING, Array, apply_matrix, srgb_decode
 from crispgrain.core.geometry import Rect
 from crispgrain.demo import camera
 from crispgrain.demo.dng import write_dng
@@ -38,6 +39,17 @@ def write_raw(path: Path, clean: Array, iso: int = 6400, which: camera.Camera = 
     values = camera.expose(clean, iso, seed=3, camera=which)
     write_dng(path, values, which, iso, Fraction(1, 60), "2026:03:14 16:20:08", "The rim of the orrery")
     return path
+
+
+def photograph(name: str) -> np.ndarray:
+    """A crop of 256 x 256 of a photograph shipped with scikit-image, sRGB-encoded 0..1."""
+    return getattr(data, name)()[60:316, 100:356].astype(np.float32) / 255
+
+
+def photograph_as_raw(path: Path, name: str, iso: int) -> tuple[Path, Array]:
+    """The photograph through the simulated camera, and its clean linear truth in the working space."""
+    clean = apply_matrix(srgb_decode(photograph(name)), SRGB_TO_WORKING)
+    return write_raw(path, clean, iso), clean
 
 
 @pytest.fixture(scope="session")

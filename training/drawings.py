@@ -24,9 +24,9 @@ def draw(seed: int) -> NDArray[np.uint8]:
     rng = np.random.default_rng([seed, 11])
     edge = EDGE * OVERSAMPLING
     canvas = _shaded(edge, rng)
+    layers = (_filled, _lines, _letters, _fabric, _lamp)
     for _ in range(int(rng.integers(25, 45))):
-        layer = rng.choice([_filled, _lines, _letters, _fabric, _lamp], p=[0.3, 0.2, 0.2, 0.2, 0.1])
-        mask = layer(edge, rng)
+        mask = layers[rng.choice(len(layers), p=[0.3, 0.2, 0.2, 0.2, 0.1])](edge, rng)
         paint = _shaded(edge, rng)
         if rng.random() < 0.4:
             paint *= _brushed(edge, rng)[..., None]

@@ -18,7 +18,10 @@ from .reading import Noise
 PATCH = 5
 STRIDE = 3
 BINS = 12
+QUINCUNX_STRIDE = 4
+GREEN = 1
 LEAST_PATCHES = 800  # the mean of fewer says little
+BEYOND_PROFILE = 1.5  # more than this times what the file says of its sensor is texture
 SAMPLE_EDGE = 96
 SAMPLES = 120
 
@@ -48,8 +51,26 @@ def patches_of(plane: Array) -> Array:
     return sliding_window_view(plane, (PATCH, PATCH))[::STRIDE, ::STRIDE].reshape(-1, PATCH * PATCH)
 
 
-def smooth_variance(patches: Array) -> float:
+def quincunx_patches(mosaic: Array, y: int, x: int) -> Array:
+    """Diamonds of green round places ``(y, x)`` of every second cell, as rows of 25.
+
+    Along the diagonals greens are nearer to each other than those of one place
+    in each cell are, so that less texture hides among their high frequencies.
+    """
+    reach = PATCH - 1
+    if min(mosaic.shape) < 2 * reach + QUINCUNX_STRIDE:
+        return np.empty((0, PATCH * PATCH), np.float32)
+    i, j = np.mgrid[:PATCH, :PATCH] - PATCH // 2
+    windows = sliding_window_view(mosaic, (2 * reach + 1, 2 * reach + 1))[y::QUINCUNX_STRIDE, x::QUINCUNX_STRIDE]
+    return windows[..., reach + (i - j).ravel(), reach + (i + j).ravel()].reshape(-1, PATCH * PATCH)
+
+
+def smooth_variance(patches: Array) -> tuple[float, NDArray[np.bool_]]:
     """Variance of white noise in patches (n x 25) of a picture that is anything underneath.
+
+    Also says which patches it comes from: where noise depends on tone, the
+    smoothest patches of a range of tones are its darkest, and the variance
+    belongs to their tone and no other.
 
     In the cosine domain white noise is equally strong and independent in every
     coefficient. Patches are chosen by their low frequencies, where structure
@@ -70,13 +91,14 @@ def smooth_variance(patches: Array) -> float:
     strength = np.square(coefficients[:, high]).mean(axis=1, dtype=np.float64)
     freedom = int(low.sum())
     median_of_noise = chi2.ppf(0.5, freedom) / freedom
-    variance = float(strength[structure <= np.quantile(structure, 0.2)].mean())
+    chosen = structure <= np.quantile(structure, 0.2)
     for _ in range(6):
-        chosen = strength[structure < variance * median_of_noise]
-        if len(chosen) < LEAST_PATCHES // 4:
+        variance = float(strength[chosen].mean())
+        wider = structure < variance * median_of_noise
+        if wider.sum() < LEAST_PATCHES // 4:
             break
-        variance = float(chosen.mean())
-    return variance
+        chosen = wider
+    return float(strength[chosen].mean()), chosen
 
 
 @cache
@@ -84,14 +106,13 @@ def _cosine_split() -> tuple[Array, NDArray[np.bool_], NDArray[np.bool_]]:
     """The 5 x 5 cosine basis as a 25 x 25 matrix, and which of its coefficients count as low and as high."""
     basis = dct(np.eye(PATCH), axis=0, norm="ortho")
     order = np.add.outer(np.arange(PATCH), np.arange(PATCH)).ravel()
-    return np.kron(basis, basis).astype(np.float32), (order >= 1) & (order <= 3), order > 3
+    return np.kron(basis, basis).astype(np.float32), (order >= 1) & (order <= 3), order > 4
 
 
-def by_tone(tones: NDArray, *channels: NDArray) -> list[tuple[float, int, list[float]]]:
-    """White-noise variance of patches sorted into bins by tone.
+def by_tone(tones: NDArray) -> list[NDArray[np.intp]]:
+    """Patches sorted into bins by tone, as their numbers.
 
     Bins are of equal width; those with too few patches are joined to the next.
-    Returns one (mean tone, patches, variances per channel) for each bin.
     """
     order = np.argsort(tones, kind="stable")
     if len(order) < LEAST_PATCHES:
@@ -101,10 +122,7 @@ def by_tone(tones: NDArray, *channels: NDArray) -> list[tuple[float, int, list[f
     for edge in edges:
         if edge - cuts[-1] >= LEAST_PATCHES and len(order) - edge >= LEAST_PATCHES:
             cuts.append(int(edge))
-    return [
-        (float(tones[part].mean()), len(part), [smooth_variance(c[part]) for c in channels])
-        for part in np.split(order, cuts[1:])
-    ]
+    return np.split(order, cuts[1:])
 
 
 def fit_line(signal: NDArray, variance: NDArray, count: NDArray) -> tuple[float, float]:
@@ -134,14 +152,15 @@ def mosaic_noise(source: RawSource) -> Noise:
     for rect in sample_rects(source.size, 2 * SAMPLE_EDGE):
         mosaic = source.region(rect)
         for y, x in ((0, 0), (0, 1), (1, 0), (1, 1)):
-            patches = patches_of(mosaic[y::2, x::2])
+            green = source.pattern[y, x] == GREEN
+            patches = quincunx_patches(mosaic, y, x) if green else patches_of(mosaic[y::2, x::2])
             gathered[source.pattern[y, x]].append(patches[patches.max(axis=1) < 0.95])
     measured = [_variance_by_signal(np.concatenate(patches)) for patches in gathered]
     together = np.concatenate(measured)
     if len(together) < 4:
         lines, confidence = [_from_profile(source, c) for c in range(3)], 0.1
     else:
-        lines, confidence = _lines(measured, fit_line(*together.T)), 1.0
+        lines, confidence = _bounded(_lines(measured, fit_line(*together.T)), source)
     a, b = (tuple(float(line[i]) for line in lines) for i in (0, 1))
     levels = np.linspace(0.05, 0.95, 10)
     luma, colour = propagate(source, np.array(a), np.array(b), levels)
@@ -156,8 +175,12 @@ def _variance_by_signal(patches: Array) -> NDArray:
 
     Along these shot noise changes evenly.
     """
-    found = by_tone(np.sqrt(np.maximum(patches.mean(axis=1), 0)), patches)
-    return np.array([(root**2, variances[0], count) for root, count, variances in found]).reshape(-1, 3)
+    signal = patches.mean(axis=1)
+    rows = []
+    for part in by_tone(np.sqrt(np.maximum(signal, 0))):
+        variance, chosen = smooth_variance(patches[part])
+        rows.append((float(signal[part][chosen].mean()), variance, len(part)))
+    return np.array(rows).reshape(-1, 3)
 
 
 def _lines(measured: list[NDArray], common: tuple[float, float]) -> list[tuple[float, float]]:
@@ -174,6 +197,20 @@ def _lines(measured: list[NDArray], common: tuple[float, float]) -> list[tuple[f
         own_amplifier = len(rows) >= 3 and ratio < 0.75
         lines.append(fit_line(*rows.T) if own_amplifier else common)
     return lines
+
+
+def _bounded(lines: list[tuple[float, float]], source: RawSource) -> tuple[list[tuple[float, float]], float]:
+    """The lines as measured, or the file's own where texture everywhere made them far too high; how sure that is."""
+    if source.noise_profile is None:
+        return lines, 1.0
+    signal = 0.1
+    stated = [_from_profile(source, c) for c in range(3)]
+    beyond = [
+        a * signal + b > BEYOND_PROFILE * (c * signal + d) > 0 for (a, b), (c, d) in zip(lines, stated, strict=True)
+    ]
+    return [s if over else line for line, s, over in zip(lines, stated, beyond, strict=True)], 0.5 if any(
+        beyond
+    ) else 1.0
 
 
 def _from_profile(source: RawSource, channel: int) -> tuple[float, float]:
@@ -214,13 +251,18 @@ def picture_noise(source: PictureSource) -> Noise:
         first.append(p[1][inside])
         second.append(p[2][inside])
         tones.append(p[0][inside].mean(axis=1) / 3**0.5)
-    found = by_tone(*(np.concatenate(v) for v in (tones, luma, first, second)))
-    if not found:
+    axes = [np.concatenate(v) for v in (luma, first, second)]
+    bins = by_tone(np.concatenate(tones))
+    if not bins:
         return Noise()
-    levels = np.array([f[0] for f in found])
-    sigma = 255 * np.sqrt(np.array([[f[2][0], (f[2][1] + f[2][2]) / 2] for f in found]))
-    confidence = min(1.0, sum(f[1] for f in found) / 20_000)
-    share = np.array([f[1] for f in found], float)
+    share = np.array([len(part) for part in bins], float)
+    variances = np.empty((len(bins), 3))
+    levels = np.empty(len(bins))
+    for n, part in enumerate(bins):
+        (variances[n, 0], chosen), (variances[n, 1], _), (variances[n, 2], _) = (smooth_variance(v[part]) for v in axes)
+        levels[n] = axes[0][part][chosen].mean() / 3**0.5
+    sigma = 255 * np.sqrt(np.stack([variances[:, 0], variances[:, 1:].mean(axis=1)], axis=1))
+    confidence = min(1.0, share.sum() / 20_000)
     overall = np.sqrt(np.average(np.square(sigma), axis=0, weights=share))
     return Noise(
         float(overall[0]), float(overall[1]), tuple(levels.tolist()),

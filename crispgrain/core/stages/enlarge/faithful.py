@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...colour.spaces import Array
+from ...colour.spaces import Array, srgb_decode, srgb_encode
 from ...geometry import Rect
 from ...model import Knowledge, Model, Stage, Values
 from . import lanczos, resample
@@ -16,7 +16,8 @@ ITERATIONS = 6
 def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     """Lanczos, then iterated back-projection of what area averaging says is still missing.
 
-    A shrinking factor leaves nothing to agree with, and is plain Lanczos.
+    Works on encoded values, as :mod:`.lanczos` does. A shrinking factor leaves
+    nothing to agree with, and is plain Lanczos.
 
     References
     ----------
@@ -42,10 +43,11 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
         resample.area_weights(out.height, full.height, rect.top, rect.bottom, whole.top, whole.bottom),
         resample.area_weights(out.width, full.width, rect.left, rect.right, whole.left, whole.right),
     )
-    result = resample.apply(*up, pixels)
+    encoded = srgb_encode(pixels)
+    result = resample.apply(*up, encoded)
     for _ in range(ITERATIONS):
-        result += resample.apply(*up, pixels - resample.apply(*down, result))
-    return np.ascontiguousarray(result[wanted.within(whole).slices])
+        result += resample.apply(*up, encoded - resample.apply(*down, result))
+    return srgb_decode(np.ascontiguousarray(result[wanted.within(whole).slices]))
 
 
 MODEL = Model(

@@ -4,17 +4,24 @@ from __future__ import annotations
 
 import math
 
-from ...colour.spaces import Array
+from ...colour.spaces import Array, srgb_decode, srgb_encode
 from ...model import Knowledge, Model, Stage, Values
 from . import resample
 from .size import PARAMETERS
 
 
 def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
+    """Enlarge encoded values, shrink linear ones.
+
+    Between light and dark, encoded values interpolate as the eye expects, without
+    dark rims round lamps; averaging many pixels into one averages their light.
+    """
     rect, full, wanted, out = knowledge.rect, knowledge.full, knowledge.wanted, knowledge.out_full
     rows = resample.lanczos_weights(full.height, out.height, wanted.top, wanted.bottom, rect.top, rect.bottom)
     columns = resample.lanczos_weights(full.width, out.width, wanted.left, wanted.right, rect.left, rect.right)
-    return resample.apply(rows, columns, pixels)
+    if out.height <= full.height or out.width <= full.width:
+        return resample.apply(rows, columns, pixels)
+    return srgb_decode(resample.apply(rows, columns, srgb_encode(pixels)))
 
 
 def reach(knowledge: Knowledge) -> int:
