@@ -3,41 +3,64 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
 import torch
+from torch import Tensor, nn
 
-from . import export, mosaic, photographs
-from .loop import Plan, Trainer
+from . import export, mosaic, photo, photographs
+from .loop import Batch, Plan, Trainer
 
 HERE = Path(__file__).parent
 DATA = HERE / "data"
 MODELS = HERE.parent / "crispgrain" / "core" / "networks"
 
 
+@dataclass(frozen=True)
+class Job:
+    """A network to train: how it is made, what it learns from, and inputs of the right form."""
+
+    make_network: Callable[[], nn.Module]
+    make_batches: Callable[[Path], Callable[[np.random.Generator], Batch]]
+    inputs: dict[str, Tensor]
+
+
+JOBS = {
+    "mosaic": Job(
+        mosaic.make_network, mosaic.MosaicBatches,
+        {"mosaic": torch.rand(1, 1, 64, 64), "sigma": torch.rand(1, 1, 32, 32)},
+    ),
+    "photo": Job(
+        photo.make_network, photo.PhotoBatches,
+        {"picture": torch.rand(1, 3, 64, 64), "conditions": torch.rand(1, 3, 32, 32)},
+    ),
+}  # fmt: skip
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(prog="train", description=__doc__)
-    jobs = parser.add_subparsers(required=True, dest="job")
-    jobs.add_parser("data", help="fetch the photographs")
-    train = jobs.add_parser("mosaic", help="train the mosaic net, going on from its checkpoint")
-    train.add_argument("--minutes", type=float, default=60)
-    train.add_argument("--threads", type=int, default=2)
-    train.add_argument("--cool-down", type=int, default=0, metavar="STEPS")
-    jobs.add_parser("export", help="write the newest weights as ONNX")
+    parser.add_argument("job", choices=["data", "export", *JOBS])
+    parser.add_argument("network", nargs="?", choices=list(JOBS), help="of export: which network")
+    parser.add_argument("--minutes", type=float, default=60)
+    parser.add_argument("--threads", type=int, default=2)
+    parser.add_argument("--cool-down", type=int, default=0, metavar="STEPS")
     options = parser.parse_args()
-    folder = HERE / "checkpoints" / "mosaic-net"
     if options.job == "data":
         photographs.fetch(DATA)
         return
-    if options.job == "mosaic":
-        trainer = Trainer(mosaic.make_network(), folder, Plan())
-        trainer.run(mosaic.MosaicBatches(DATA), options.minutes, options.threads, options.cool_down)
+    name = options.network or "mosaic" if options.job == "export" else options.job
+    job, folder = JOBS[name], HERE / "checkpoints" / f"{name}-net"
+    if options.job != "export":
+        trainer = Trainer(job.make_network(), folder, Plan())
+        trainer.run(job.make_batches(DATA), options.minutes, options.threads, options.cool_down)
         return
     steps = torch.load(folder / "checkpoint.pt", weights_only=True)["step"]
-    inputs = {"mosaic": torch.rand(1, 1, 64, 64), "sigma": torch.rand(1, 1, 32, 32)}
-    MODELS.mkdir(exist_ok=True)
-    notes = f"mosaic net, {steps} steps of batch 16, patch 64"
-    difference = export.export(mosaic.make_network(), folder / "weights.pt", inputs, MODELS / "mosaic-net.onnx", notes)
+    notes = f"{name} net, {steps} steps of batch 16, patch 64"
+    target = MODELS / f"{name}-net.onnx"
+    difference = export.export(job.make_network(), folder / "weights.pt", job.inputs, target, notes)
     print(f"{notes}; ONNX and torch differ by at most {difference:.2g}")
 
 

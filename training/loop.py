@@ -134,7 +134,8 @@ class Trainer:
 
 def _ahead(draw: Callable[[np.random.Generator], Batch], rng: np.random.Generator) -> Iterator[Batch]:
     """Batches, each drawn in another thread while the one before is learnt from."""
-    with ThreadPoolExecutor(1) as pool:
+    # torch has its own threads; those of NumPy's libraries would only get in their way.
+    with ThreadPoolExecutor(1) as pool, single_threaded_libraries():
         coming = pool.submit(draw, rng)
         while True:
             batch = coming.result()

@@ -78,3 +78,21 @@ class MosaicNet(nn.Module):
             functional.pad(functional.pixel_shuffle(sparse, 2), (1, 1, 1, 1), mode="reflect"), self.bilinear, groups=3
         )
         return interpolated - functional.pixel_shuffle(self.body(torch.cat([cells, sigma], 1)), 2)
+
+
+class PhotoNet(nn.Module):
+    """Noisy, perhaps compressed picture to clean picture, as a correction.
+
+    Input: encoded RGB B x 3 x H x W, and conditions B x 3 x H/2 x W/2: sigma of
+    the luma noise, sigma of the colour noise (both in encoded units 0..1), and
+    compression (0 none, 1 the strongest). H and W are multiples of 8. Output:
+    B x 3 x H x W.
+    """
+
+    def __init__(self, widths: tuple[int, int, int] = WIDTHS) -> None:
+        super().__init__()
+        self.body = UNet(15, 12, widths)
+
+    def forward(self, picture: Tensor, conditions: Tensor) -> Tensor:
+        cells = functional.pixel_unshuffle(picture, 2)
+        return picture - functional.pixel_shuffle(self.body(torch.cat([cells, conditions], 1)), 2)

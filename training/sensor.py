@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from crispgrain.core.colour.spaces import Array, srgb_decode
+from crispgrain.core.colour.spaces import Array, srgb_decode, srgb_encode
 from crispgrain.core.stages.denoise import stabilise
 from crispgrain.demo.camera import BAYER, add_noise, mosaic_of
 
@@ -32,20 +32,34 @@ class Sample:
     sigma: float
 
 
-def to_sensor(patch: NDArray[np.uint8], rng: np.random.Generator) -> Array:
-    """Invert a camera's processing: tone curve, colour matrix, white balance, exposure, all drawn at random.
+@dataclass(frozen=True)
+class Processing:
+    """What a camera did to its sensor's values: colour matrix to linear sRGB, and gains with exposure undone."""
 
-    References
-    ----------
-    T. Brooks et al., "Unprocessing images for learned raw denoising", CVPR 2019.
-    """
-    weights = rng.dirichlet([1, 1, 1])
-    matrix = np.tensordot(weights, CAMERA_TO_SRGB, 1)
-    matrix /= matrix.sum(axis=1, keepdims=True)
-    camera = LINEAR[patch] @ np.linalg.inv(matrix).T.astype(np.float32)
-    gains = np.array([rng.uniform(1.3, 2.7), 1.0, rng.uniform(1.2, 2.6)])
-    exposure = rng.uniform(0.2, 1.0)
-    return np.clip(camera * (exposure / gains).astype(np.float32), 0, 1)
+    matrix: Array
+    gains: Array
+
+    @classmethod
+    def draw(cls, rng: np.random.Generator) -> Processing:
+        """A random camera, light and exposure.
+
+        References
+        ----------
+        T. Brooks et al., "Unprocessing images for learned raw denoising", CVPR 2019.
+        """
+        weights = rng.dirichlet([1, 1, 1])
+        matrix = np.tensordot(weights, CAMERA_TO_SRGB, 1)
+        matrix /= matrix.sum(axis=1, keepdims=True)
+        gains = np.array([rng.uniform(1.3, 2.7), 1.0, rng.uniform(1.2, 2.6)]) / rng.uniform(0.2, 1.0)
+        return cls(matrix.astype(np.float32), gains.astype(np.float32))
+
+    def to_sensor(self, linear: Array) -> Array:
+        """Linear sRGB (H x W x 3) to sensor RGB, 1 = saturation."""
+        return np.clip(linear @ np.linalg.inv(self.matrix).T / self.gains, 0, 1)
+
+    def to_picture(self, sensor: Array) -> Array:
+        """Sensor RGB to encoded sRGB, unclipped."""
+        return srgb_encode((sensor * self.gains) @ self.matrix.T)
 
 
 def draw_noise(rng: np.random.Generator) -> tuple[float, float]:
@@ -62,7 +76,7 @@ def draw_noise(rng: np.random.Generator) -> tuple[float, float]:
 
 def draw_sample(patch: NDArray[np.uint8], rng: np.random.Generator) -> Sample:
     """A training pair from an 8-bit sRGB patch."""
-    clean = to_sensor(patch, rng)
+    clean = Processing.draw(rng).to_sensor(LINEAR[patch])
     a, b = draw_noise(rng)
     noisy = np.minimum(add_noise(mosaic_of(clean, BAYER["RGGB"]), a, b, rng), 1)
     low, span = (float(v) for v in stabilise.ends(a, b))

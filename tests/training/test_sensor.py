@@ -5,7 +5,7 @@ import pytest
 
 from crispgrain.core.stages.denoise import stabilise
 from training.photographs import PHOTOGRAPHS, RESERVED, PatchSampler, load
-from training.sensor import draw_noise, draw_sample, to_sensor
+from training.sensor import LINEAR, Processing, draw_noise, draw_sample
 
 RNG = np.random.default_rng(1)
 
@@ -19,7 +19,7 @@ def test_reserved_photographs_are_not_trained_on():
 def test_unprocessing_keeps_grey_grey_under_white_balance_and_stays_in_range():
     patch = np.full((8, 8, 3), 128, np.uint8)
     for _ in range(20):
-        sensor = to_sensor(patch, RNG)
+        sensor = Processing.draw(RNG).to_sensor(LINEAR[patch])
         assert sensor.min() >= 0
         assert sensor.max() <= 1
         assert sensor[..., 1].max() >= sensor[..., 0].max()  # green is never the weakest under daylight gains

@@ -85,11 +85,8 @@ def smooth_variance(patches: Array) -> tuple[float, NDArray[np.bool_]]:
     Ponomarenko et al. method, estimating a noise curve from a single image",
     Image Processing On Line 3, 2013.
     """
-    basis, low, high = _cosine_split()
-    coefficients = patches @ basis.T
-    structure = np.square(coefficients[:, low]).mean(axis=1)
-    strength = np.square(coefficients[:, high]).mean(axis=1, dtype=np.float64)
-    freedom = int(low.sum())
+    structure, strength = frequencies(patches)
+    freedom = int(_cosine_split()[1].sum())
     median_of_noise = chi2.ppf(0.5, freedom) / freedom
     chosen = structure <= np.quantile(structure, 0.2)
     for _ in range(6):
@@ -99,6 +96,13 @@ def smooth_variance(patches: Array) -> tuple[float, NDArray[np.bool_]]:
             break
         chosen = wider
     return float(strength[chosen].mean()), chosen
+
+
+def frequencies(patches: Array) -> tuple[Array, NDArray[np.float64]]:
+    """Mean square of the low and of the high frequencies of each patch (n x 25)."""
+    basis, low, high = _cosine_split()
+    coefficients = patches @ basis.T
+    return np.square(coefficients[:, low]).mean(axis=1), np.square(coefficients[:, high]).mean(axis=1, dtype=np.float64)
 
 
 @cache

@@ -1,0 +1,54 @@
+"""Finished pictures for training: what is done to them, and the conditions that say so."""
+
+import numpy as np
+import pytest
+from skimage import data
+
+from tests.conftest import psnr
+from training import finished
+from training.finished import compress, draw_finished, metered
+
+RNG = np.random.default_rng(8)
+
+
+def smooth_patch(edge: int = 192) -> np.ndarray:
+    """Grey with a gentle ramp, 8 bit."""
+    ramp = np.linspace(90, 160, edge)
+    return np.round(np.broadcast_to(ramp[None, :, None], (edge, edge, 3))).astype(np.uint8)
+
+
+@pytest.mark.parametrize("kind", finished.KINDS)
+def test_every_kind_stays_near_its_truth_in_shape_range_and_colour(monkeypatch, kind):
+    monkeypatch.setattr(finished, "CHANCE", [float(k == kind) for k in finished.KINDS])
+    shifts = []
+    for _ in range(12):
+        sample = draw_finished(smooth_patch(), RNG)
+        assert sample.picture.shape == sample.truth.shape == sample.conditions.shape == (192, 192, 3)
+        assert np.isfinite(sample.picture).all()
+        assert sample.conditions.min() >= 0
+        shifts.append(np.abs(sample.picture.mean((0, 1)) - sample.truth.mean((0, 1))).max())
+    # Strong noise cut off at black and white shifts the mean a little; a wrong matrix or pattern would shift it a lot.
+    assert np.median(shifts) < 0.02
+
+
+@pytest.mark.parametrize("sigma", [5, 25])
+def test_metered_noise_is_the_noise_put_in_even_on_texture(sigma):
+    truth = data.chelsea()[60:252, 100:292].astype(np.float32) / 255
+    noisy = truth + RNG.normal(0, sigma / 255, truth.shape).astype(np.float32)
+    noise = metered(noisy, truth)
+    assert noise.luminance == pytest.approx(sigma, rel=0.1)
+    assert noise.colour == pytest.approx(sigma, rel=0.1)
+
+
+def test_compression_costs_more_at_lower_quality():
+    truth = data.astronaut()[:192, :192].astype(np.float32) / 255
+    results = [psnr(compress(truth, q, RNG), truth) for q in (95, 60, 20)]
+    assert results == sorted(results, reverse=True)
+    assert results[0] > 30
+
+
+def test_the_compression_plane_follows_the_quality(monkeypatch):
+    monkeypatch.setattr(finished, "CHANCE", (0, 0, 1))
+    planes = {float(draw_finished(smooth_patch(), RNG).conditions[0, 0, 2]) for _ in range(30)}
+    assert min(planes) == 0  # some are left uncompressed
+    assert 0.5 < max(planes) <= 0.9

@@ -1,0 +1,125 @@
+"""Pictures as cameras and programs hand them over: noise that was demosaiced, tone-mapped and compressed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from crispgrain.core.colour.spaces import OPPONENT, Array, apply_matrix
+from crispgrain.core.meter.noise import by_tone, frequencies, patches_of, smooth_variance
+from crispgrain.core.meter.reading import Noise
+from crispgrain.core.stages.denoise.sliding_dct import tone_map
+from crispgrain.demo.camera import BAYER, add_noise, mosaic_of
+
+from .sensor import LINEAR, Processing, draw_noise
+
+KINDS = ("white", "camera", "compressed")
+CHANCE = (0.45, 0.35, 0.2)
+STRONGEST = 70 / 255  # sigma of white noise
+
+
+@dataclass(frozen=True)
+class Finished:
+    """A degraded picture, its truth (both encoded, H x W x 3), and the conditions of the network (H x W x 3)."""
+
+    picture: Array
+    truth: Array
+    conditions: Array
+
+
+def draw_finished(patch: NDArray[np.uint8], rng: np.random.Generator) -> Finished:
+    """Degrade an 8-bit sRGB patch in one of the ways pictures are degraded."""
+    truth = patch.astype(np.float32) / np.float32(255)
+    kind = rng.choice(KINDS, p=CHANCE)
+    if kind == "white":
+        picture, chance = _white_noise(truth, rng), 0.3
+    elif kind == "camera":
+        picture, chance = _through_a_camera(patch, rng), 0.7
+    else:
+        picture, chance = truth, 0.85  # the others are clean, and to be left alone
+    quality = 100
+    if rng.random() < chance:
+        quality = int(rng.integers(10, 96))
+        if rng.random() < 0.15:  # edited and saved again, with the block grid elsewhere
+            picture = compress(np.roll(picture, (3, 5), (0, 1)), int(rng.integers(40, 96)), rng)
+            picture = np.roll(picture, (-3, -5), (0, 1))
+        picture = compress(picture, quality, rng)
+    elif rng.random() < 0.5:
+        picture = np.clip(picture, 0, 1)
+    conditions = conditions_of(metered(picture, truth), picture, quality)
+    conditions[..., :2] *= np.exp(np.float32(rng.normal(0, 0.1)))  # no meter is exact
+    return Finished(picture.astype(np.float32), truth, conditions)
+
+
+def _white_noise(truth: Array, rng: np.random.Generator) -> Array:
+    sigma = STRONGEST * rng.random() ** 2
+    noise = rng.standard_normal(truth.shape, np.float32) * np.float32(sigma)
+    if rng.random() < 0.3:  # more colour than luminance, or less, and coarser
+        axes = apply_matrix(noise, OPPONENT)
+        if rng.random() < 0.5:
+            blur = rng.uniform(0.4, 1.5)
+            axes[..., 1:] = cv2.GaussianBlur(axes[..., 1:], (0, 0), blur) * np.float32(2 * blur)
+        axes[..., 1:] *= np.float32(rng.uniform(0, 2))
+        noise = apply_matrix(axes, OPPONENT.T)
+    return truth + noise
+
+
+def _through_a_camera(patch: NDArray[np.uint8], rng: np.random.Generator) -> Array:
+    """Noise at the sensor, then all a camera does to it."""
+    camera = Processing.draw(rng)
+    a, b = draw_noise(rng)
+    mosaic = np.clip(add_noise(mosaic_of(camera.to_sensor(LINEAR[patch]), BAYER["RGGB"]), a, b, rng), -0.05, 1)
+    counts = np.round((mosaic + 0.05) * 50_000).astype(np.uint16)
+    method = cv2.COLOR_BayerBG2RGB if rng.random() < 0.5 else cv2.COLOR_BayerBG2RGB_EA  # OpenCV's name of RGGB
+    sensor = cv2.cvtColor(counts, method).astype(np.float32) / np.float32(50_000) - np.float32(0.05)
+    picture = camera.to_picture(sensor)
+    if rng.random() < 0.3:  # a camera's own smoothing of colour
+        axes = apply_matrix(picture, OPPONENT)
+        axes[..., 1:] = cv2.GaussianBlur(axes[..., 1:], (0, 0), rng.uniform(0.5, 2))
+        picture = apply_matrix(axes, OPPONENT.T)
+    if rng.random() < 0.3:  # and sharpening
+        picture += np.float32(rng.uniform(0.2, 0.8)) * (picture - cv2.GaussianBlur(picture, (0, 0), 1))
+    return np.clip(picture, 0, 1)
+
+
+def compress(picture: Array, quality: int, rng: np.random.Generator) -> Array:
+    """JPEG there and back; half of the time with halved colour resolution."""
+    halved = rng.random() < 0.5
+    sampling = cv2.IMWRITE_JPEG_SAMPLING_FACTOR_420 if halved else cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444
+    bgr = np.round(np.clip(picture[..., ::-1], 0, 1) * 255).astype(np.uint8)
+    options = [cv2.IMWRITE_JPEG_QUALITY, quality, cv2.IMWRITE_JPEG_SAMPLING_FACTOR, sampling]
+    _, data = cv2.imencode(".jpg", bgr, options)
+    decoded = np.asarray(cv2.imdecode(data, cv2.IMREAD_COLOR))
+    return decoded[..., ::-1].astype(np.float32) / np.float32(255)
+
+
+def metered(picture: Array, truth: Array) -> Noise:
+    """What the meter would find in a large picture of this kind.
+
+    It chooses smooth places and measures their high frequencies. In a small patch
+    there may be no smooth place, so the structure of the truth is taken off first.
+    """
+    opponent, error = apply_matrix(picture, OPPONENT), apply_matrix(picture - truth, OPPONENT)
+    seen, measured = ([patches_of(np.ascontiguousarray(v[..., i])) for i in range(3)] for v in (opponent, error))
+    rows = []
+    for part in by_tone(seen[0].mean(axis=1)):
+        variances = []
+        for axis in range(3):
+            _, chosen = smooth_variance(seen[axis][part])
+            variances.append(float(frequencies(measured[axis][part][chosen])[1].mean()))
+        rows.append((seen[0][part].mean() / 3**0.5, variances[0], (variances[1] + variances[2]) / 2))
+    levels, luma, colour = np.array(rows).T
+    luma, colour = 255 * np.sqrt(luma), 255 * np.sqrt(colour)
+    return Noise(
+        float(luma.mean()), float(colour.mean()), tuple(levels.tolist()), tuple(luma.tolist()), tuple(colour.tolist())
+    )
+
+
+def conditions_of(noise: Noise, picture: Array, quality: int) -> Array:
+    """Planes (H x W x 3) of luma sigma, colour sigma and compression, as the program makes them."""
+    tones = tone_map(np.ascontiguousarray(apply_matrix(picture, OPPONENT)[..., 0]))
+    compression = np.full(tones.shape, (100 - quality) / 100, np.float32)
+    return np.stack([noise.sigma_at(tones, colour=False), noise.sigma_at(tones, colour=True), compression], axis=-1)

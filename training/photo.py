@@ -1,0 +1,50 @@
+"""Training of the photo net: noise and compression of finished pictures."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import torch
+
+from .finished import Finished, draw_finished
+from .loop import Batch
+from .networks import PhotoNet
+from .photographs import PatchSampler, load
+
+BATCH = 16
+EDGE = 64
+CROP = 192  # degraded as a whole: noise is metered on it, and JPEG blocks lie as they fall
+POOL = 64  # crops to cut patches from
+FRESH = 2  # of them replaced for each batch
+
+
+def make_network() -> PhotoNet:
+    return PhotoNet()
+
+
+class PhotoBatches:
+    """Draws batches from a pool of degraded crops that is steadily renewed."""
+
+    def __init__(self, data: Path) -> None:
+        self.photographs = load(data / "train")
+        self.pool: list[Finished] = []
+
+    def __call__(self, rng: np.random.Generator) -> Batch:
+        sampler = PatchSampler(self.photographs, CROP, rng)
+        missing = POOL - len(self.pool) or FRESH
+        self.pool = self.pool[-(POOL - missing) :] + [draw_finished(sampler(), rng) for _ in range(missing)]
+        samples = [self._cut(self.pool[rng.integers(POOL)], rng) for _ in range(BATCH)]
+        picture, truth, conditions = (
+            torch.from_numpy(np.stack(v)).permute(0, 3, 1, 2) for v in zip(*samples, strict=True)
+        )
+        error = (picture - truth).square().mean((1, 2, 3), keepdim=True).sqrt()
+        # Weak noise is everyday noise: it must not drown in the errors of the strong.
+        weight = (error + 0.01) ** -0.5
+        return (picture, conditions[:, :, ::2, ::2]), truth, weight / weight.mean()
+
+    @staticmethod
+    def _cut(crop: Finished, rng: np.random.Generator) -> tuple[np.ndarray, ...]:
+        top, left = (int(n) for n in rng.integers(CROP - EDGE + 1, size=2))
+        part = np.s_[top : top + EDGE, left : left + EDGE]
+        return crop.picture[part], crop.truth[part], crop.conditions[part]
