@@ -57,7 +57,7 @@ def main() -> None:
     window.easel.set_zoom(1.0)
     wait(rendered)
     save(window, "hundred-percent")
-    window._run_strip(Rect(2060, 2010, 150, 150))
+    window.strip_flow.run(Rect(2060, 2010, 150, 150))
     window.easel.patch = Rect(2060, 2010, 150, 150)
     wait(lambda: all(f.image is not None for f in window.strip.frames))
     wait(rendered)

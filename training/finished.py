@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from crispgrain.core.colour.spaces import OPPONENT, Array, apply_matrix
 from crispgrain.core.meter.noise import by_tone, frequencies, patches_of, smooth_variance
 from crispgrain.core.meter.reading import Noise
-from crispgrain.core.stages.denoise.sliding_dct import tone_map
+from crispgrain.core.stages.denoise.photo_net import conditions
 from crispgrain.demo.camera import BAYER, add_noise, mosaic_of
 
 from .sensor import LINEAR, Processing, draw_noise
@@ -49,9 +49,10 @@ def draw_finished(patch: NDArray[np.uint8], rng: np.random.Generator) -> Finishe
         picture = compress(picture, quality, rng)
     elif rng.random() < 0.5:
         picture = np.clip(picture, 0, 1)
-    conditions = conditions_of(metered(picture, truth), picture, quality)
-    conditions[..., :2] *= np.exp(np.float32(rng.normal(0, 0.1)))  # no meter is exact
-    return Finished(picture.astype(np.float32), truth, conditions)
+    luma = np.ascontiguousarray(apply_matrix(picture, OPPONENT)[..., 0])
+    planes = conditions(luma, metered(picture, truth), (100 - quality) / 100)
+    planes[..., :2] *= np.exp(np.float32(rng.normal(0, 0.1)))  # no meter is exact
+    return Finished(picture.astype(np.float32), truth, planes)
 
 
 def _white_noise(truth: Array, rng: np.random.Generator) -> Array:
@@ -116,10 +117,3 @@ def metered(picture: Array, truth: Array) -> Noise:
     return Noise(
         float(luma.mean()), float(colour.mean()), tuple(levels.tolist()), tuple(luma.tolist()), tuple(colour.tolist())
     )
-
-
-def conditions_of(noise: Noise, picture: Array, quality: int) -> Array:
-    """Planes (H x W x 3) of luma sigma, colour sigma and compression, as the program makes them."""
-    tones = tone_map(np.ascontiguousarray(apply_matrix(picture, OPPONENT)[..., 0]))
-    compression = np.full(tones.shape, (100 - quality) / 100, np.float32)
-    return np.stack([noise.sigma_at(tones, colour=False), noise.sigma_at(tones, colour=True), compression], axis=-1)

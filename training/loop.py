@@ -13,6 +13,8 @@ import numpy as np
 import torch
 from torch import Tensor, nn
 
+from crispgrain.core.render.threads import single_threaded_libraries
+
 from .optimiser import optimisers_for
 
 Batch = tuple[tuple[Tensor, ...], Tensor, Tensor]  # inputs, target, weight of each sample

@@ -194,6 +194,8 @@ def _reading_words(shot: Shot) -> str:
         each = ", ".join(f"{c} {a:.3g} x + {b:.3g}" for c, a, b in zip("RGB", noise.a, noise.b, strict=True))
         lines.append(f"         sensor variance by signal x: {each}")
     lines.append(f"  blur   {reading.blur.kind}, {reading.blur.radius:.2f} px (sigma of the sharpest edges)")
+    if reading.jpeg.quality is not None:
+        lines.append(f"  jpeg   quality {reading.jpeg.quality:.0f}")
     return "\n".join(lines + [f"  note   {remark}" for remark in shot.source.facts.remarks])
 
 

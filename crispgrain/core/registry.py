@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from .errors import TreatmentError
 from .model import Model, Stage
-from .stages.denoise import mosaic_dct, mosaic_net, sliding_dct, wavelet
+from .stages.denoise import mosaic_dct, mosaic_net, photo_net, sliding_dct, wavelet
 from .stages.develop import develop
 from .stages.enlarge import faithful, lanczos
 from .stages.finish import grain
@@ -17,6 +17,7 @@ MODELS: tuple[Model, ...] = (
     mosaic_dct.MODEL,
     mosaic_net.MODEL,
     sliding_dct.MODEL,
+    photo_net.MODEL,
     wavelet.MODEL,
     lens_softness.MODEL,
     unsharp_mask.MODEL,

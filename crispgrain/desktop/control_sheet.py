@@ -230,6 +230,8 @@ def reading_words(stage: Stage, shot: Shot, pipeline: Pipeline) -> list[str]:
     elif stage is Stage.DENOISE:
         lines.append(f"Reading: noise {reading.noise.luminance:.1f} luminance, {reading.noise.colour:.1f} colour")
         lines.append("(standard deviation in 8-bit steps)")
+        if reading.jpeg.quality is not None:
+            lines.append(f"Reading: saved as JPEG of quality {reading.jpeg.quality:.0f}")
         if not metered_on(stage, reading):
             lines.append("Clean enough: metered off.")
     elif stage is Stage.SHARPEN:

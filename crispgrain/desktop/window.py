@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Hashable
-from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QEvent, QMimeData, QSettings, Qt
@@ -21,9 +20,8 @@ from PySide6.QtWidgets import (
 )
 
 from crispgrain import __version__
-from crispgrain.core.errors import ShotError, TreatmentError
-from crispgrain.core.files import PICTURE_SUFFIXES, RAW_SUFFIXES, OutputSettings, Source, find_shots
-from crispgrain.core.geometry import Rect
+from crispgrain.core.errors import TreatmentError
+from crispgrain.core.files import PICTURE_SUFFIXES, RAW_SUFFIXES, Source, find_shots
 from crispgrain.core.meter import Reading
 from crispgrain.core.model import Stage
 from crispgrain.core.render.cache import TileCache
@@ -35,21 +33,22 @@ from crispgrain.core.treatment import Resolved, Treatment
 from crispgrain.demo.roll import write_roll
 from crispgrain.paths import demo_folder, settings_file
 
-from . import presets
 from .background import Background, Urgency
 from .contact_sheet import ContactSheet
 from .control_sheet import ControlSheet
-from .dialogs import ExportDialog, StagesDialog
 from .easel import Easel
 from .easel_renderer import EaselRenderer
 from .empty_state import EmptyState
-from .exporter import Exporter, Job
+from .export_flow import ExportFlow
+from .exporter import Exporter
 from .layer import to_image
-from .menus import add_action, build_menus
-from .roll import Roll, State
+from .menus import build_menus
+from .roll import Roll
+from .several_shots import SeveralShots
 from .shot_loader import ShotLoader, developed
 from .stage_rail import StageRail
 from .status_line import StatusLine
+from .strip_flow import StripFlow
 from .summaries import stage_summary
 from .test_strip import Candidate, TestStrip
 from .theme import BOOTH, DIM_ROOM, apply_theme, current_theme
@@ -84,9 +83,6 @@ class Window(QMainWindow):
         self.roll.sidecars = Path(kept_in) if kept_in else None
         self.stage = Stage.DENOISE
         self.row = -1
-        self._last_folder: Path | None = None
-        self._last_output: OutputSettings | None = None
-        self._strip_patch: Rect | None = None
         self._overview_key: Hashable = None
 
         self.rail = StageRail()
@@ -98,6 +94,9 @@ class Window(QMainWindow):
         self.sheet = ContactSheet(self.roll)
         self.status = StatusLine()
         self.empty = EmptyState()
+        self.export_flow = ExportFlow(self, self.roll, self.exporter, self.status)
+        self.strip_flow = StripFlow(self, self.easel, self.strip, self.status)
+        self.several = SeveralShots(self, self.roll, self.status)
         self._lay_out()
         self.menus = build_menus(self)
         self._connect()
@@ -137,11 +136,8 @@ class Window(QMainWindow):
         self.rail.switched.connect(lambda stage, on: self.change_setting(f"{stage}.on", on))
         self.controls.setting_changed.connect(self.change_setting)
         self.controls.strip_wanted.connect(self.start_strip)
-        self.easel.view_changed.connect(self._show_zoom)
-        self.easel.patch_chosen.connect(self._run_strip)
         self.strip.adopted.connect(self._adopt)
-        self.strip.patch_wanted.connect(self._ask_patch)
-        self.strip.closed.connect(self._strip_closed)
+        self.easel.view_changed.connect(self._show_zoom)
         self.renderer.progress.connect(self._render_progress)
         self.renderer.failed.connect(self.status.say)
         self.sheet.selectionModel().currentChanged.connect(lambda index, _: self.show_shot(index.row()))
@@ -156,11 +152,6 @@ class Window(QMainWindow):
         self.empty.files_wanted.connect(self.ask_files)
         self.empty.folder_wanted.connect(self.ask_folder)
         self.empty.demo_wanted.connect(self.open_demo)
-        self.exporter.started.connect(lambda job: self._set_state(job.row, State.RENDERING))
-        self.exporter.progress.connect(self._export_progress)
-        self.exporter.written.connect(self._export_written)
-        self.exporter.failed.connect(self._export_failed)
-        self.exporter.finished.connect(self._export_finished)
 
     # ---- opening shots ----------------------------------------------------------
     def open_paths(self, paths: list[Path]) -> None:
@@ -334,6 +325,10 @@ class Window(QMainWindow):
         is_number = isinstance(value, float)
         self.roll.change(self.row, changed, f"{stage.label}: {field}", merge=name if is_number else "")
 
+    def _adopt(self, candidate: Candidate) -> None:
+        self.roll.change(self.row, candidate.treatment, f"{self.stage.label}: {candidate.label}")
+        self.status.say(f"Adopted: {candidate.label}.")
+
     def reset_treatment(self) -> None:
         self.roll.change(self.row, Treatment(), "Follow the meter in every stage")
 
@@ -341,139 +336,27 @@ class Window(QMainWindow):
         if row == self.row:
             self._show_treated()
 
-    # ---- test strip ----------------------------------------------------------------
+    # ---- what has a flow of its own ------------------------------------------------------
     def start_strip(self) -> None:
-        """Compare candidates of the current stage on a patch: the one chosen last, or one to be dragged."""
-        if self.shot is None:
-            return
-        if self._strip_patch is None:
-            self._ask_patch()
-        else:
-            self._run_strip_on(self._strip_patch)
+        if self.shot is not None:
+            self.strip_flow.start()
 
-    def _ask_patch(self) -> None:
-        self.easel.choose_patch(True)
-        self.status.say("Drag a rectangle over the spot to compare.")
-
-    def _run_strip(self, patch: Rect) -> None:
-        shot = self.shot
-        if shot is None:
-            return
-        fx = shot.source.size.width / self.easel.result.size.width
-        fy = shot.source.size.height / self.easel.result.size.height
-        in_source = Rect(
-            int(patch.top * fy), int(patch.left * fx), max(8, int(patch.height * fy)), max(8, int(patch.width * fx))
-        )
-        self._strip_patch = in_source.intersect(shot.source.size.rect)
-        self.status.say("")
-        self._run_strip_on(self._strip_patch)
-
-    def _run_strip_on(self, patch: Rect) -> None:
-        assert self.shot is not None
-        self.strip.run(self.stage, self.shot, self.treatment, patch)
-
-    def _adopt(self, candidate: Candidate) -> None:
-        self.roll.change(self.row, candidate.treatment, f"{self.stage.label}: {candidate.label}")
-        self.status.say(f"Adopted: {candidate.label}.")
-
-    def _strip_closed(self) -> None:
-        self.easel.patch = self._strip_patch = None
-        self.easel.update()
-
-    # ---- several shots ---------------------------------------------------------------
     def ask_sync(self) -> None:
-        rows = [r for r in self.sheet.selected_rows if r != self.row]
-        if not rows:
-            self.status.say("Select the shots to sync to on the contact sheet (Ctrl or Shift and click).")
-            return
-        words = f"Put these stages of {self.roll.entries[self.row].path.name} on {len(rows)} other shots."
-        dialog = StagesDialog("Sync", f"{words} Metered settings follow the reading of each shot.", "Sync", False, self)
-        if dialog.exec():
-            self.sync(rows, dialog.stages)
-
-    def sync(self, rows: list[int], stages: list[Stage]) -> None:
-        """Put chosen stages of the current treatment on other shots, as one step to undo."""
-        changed = {r: self.roll.entries[r].treatment.synced_from(self.treatment, stages) for r in rows}
-        self.roll.change_many(changed, f"Sync to {len(rows)} shots")
-        self.status.say(f"{len(stages)} stages synced to {len(rows)} shots.")
+        self.several.ask_sync(self.row, self.sheet.selected_rows)
 
     def ask_preset(self) -> None:
-        dialog = StagesDialog("Save as preset", "Keep these stages under a name.", "Save", True, self)
-        if dialog.exec():
-            self.save_preset(dialog.name.text().strip(), dialog.stages)
-
-    def save_preset(self, name: str, stages: list[Stage]) -> None:
-        try:
-            presets.save(self.treatment, name, stages)
-            self.status.say(f"Preset “{name}” saved.")
-        except ShotError as error:
-            self.status.say(str(error))
+        self.several.ask_preset(self.treatment)
 
     def _fill_presets(self) -> None:
-        menu = self.menus.presets
-        menu.clear()
-        for file in presets.saved():
-            add_action(menu, file.stem, partial(self.apply_preset, file))
-        if menu.isEmpty():
-            menu.addAction("No presets yet").setEnabled(False)
+        self.several.fill_presets(self.menus.presets, lambda: self.sheet.selected_rows or [self.row])
 
-    def apply_preset(self, file: Path) -> None:
-        """Put a preset's stages on all selected shots."""
-        try:
-            preset = Treatment.load(file)
-        except ShotError as error:
-            self.status.say(str(error))
-            return
-        rows = self.sheet.selected_rows or [self.row]
-        changed = {r: self.roll.entries[r].treatment.synced_from(preset, preset.stages) for r in rows}
-        self.roll.change_many(changed, f"Preset {preset.name or file.stem}")
-
-    # ---- export ------------------------------------------------------------------------
     def ask_export(self, all_shots: bool = False) -> None:
         pipeline = self.easel.result.pipeline
-        if pipeline is None or self.shot is None:
-            return
-        rows = list(range(len(self.roll.entries))) if all_shots else self.sheet.selected_rows or [self.row]
-        rows = [r for r in rows if self.roll.entries[r].state is not State.FAILED]
-        folder = self._last_folder or self.shot.path.parent / "results"
-        # A shot with Print settings of its own keeps them; others are offered what was chosen last.
-        again = None if self.treatment[Stage.PRINT].values else self._last_output
-        dialog = ExportDialog(pipeline, len(rows), folder, self, again)
-        if dialog.exec():
-            self.export(rows, dialog)
-
-    def export(self, rows: list[int], dialog: ExportDialog) -> None:
-        """Write the results of some shots in the background."""
-        self._last_folder, self._last_output = dialog.chosen_folder, dialog.output
-        changed = {r: dialog.apply_to(self.roll.entries[r].treatment) for r in rows}
-        self.status.offer_folder(None)
-        self.exporter.add(
-            [Job(r, self.roll.entries[r].path, changed[r], dialog.chosen_folder, dialog.chosen_name) for r in rows]
-        )
-
-    def _export_progress(self, job: Job, progress: Progress) -> None:
-        more = f" ({self.exporter.waiting - 1} more waiting)" if self.exporter.waiting > 1 else ""
-        self.status.say(f"Exporting {job.path.name}{more}", progress)
-
-    def _export_written(self, job: Job, path: Path) -> None:
-        self._set_state(job.row, State.EXPORTED)
-        self.status.offer_folder(path.parent)
-        self.status.say(f"Written: {path.name}")
-
-    def _export_failed(self, job: Job, words: str) -> None:
-        entry = self.roll.entries[job.row]
-        self._set_state(job.row, entry.settled_state)
-        self.status.say(f"Not exported: {words}")
-
-    def _export_finished(self, written: int, failed: int) -> None:
-        if written + failed > 1:
-            trouble = f", {failed} failed" if failed else ""
-            self.status.say(f"{written} results written{trouble}.")
-
-    def _set_state(self, row: int, state: State) -> None:
-        if self.roll.entries[row].state is not State.FAILED:
-            self.roll.entries[row].state = state
-            self.roll.touch(row)
+        if pipeline is not None and self.shot is not None:
+            every = range(len(self.roll.entries))
+            self.export_flow.ask(
+                list(every) if all_shots else self.sheet.selected_rows or [self.row], self.row, pipeline
+            )
 
     # ---- the rest ------------------------------------------------------------------------
     def _render_progress(self, progress: Progress | None) -> None:

@@ -5,11 +5,13 @@ from dataclasses import replace
 import cv2
 import numpy as np
 import pytest
+from PIL import Image
 from skimage import data
 
 from crispgrain.core.colour import icc
 from crispgrain.core.files import PictureSource, read_shot
 from crispgrain.core.meter import measure
+from crispgrain.core.meter.compression import LUMA, measure_compression
 from crispgrain.core.meter.noise import fit_line, smooth_variance
 from crispgrain.demo import camera
 from crispgrain.demo.roll import scene
@@ -128,3 +130,31 @@ def test_texture_in_one_colour_is_not_taken_for_noise(tmp_path, clean):
     for signal in (0.02, 0.1, 0.3):
         measured = np.array(noise.a) * signal + noise.b
         assert np.all(measured < 1.6 * (a * signal + b))
+
+
+@pytest.mark.parametrize("quality", [10, 35, 50, 75, 90, 98])
+@pytest.mark.parametrize("subsampling", [0, 2])
+def test_jpeg_quality_is_read_from_the_tables(tmp_path, quality, subsampling):
+    path = tmp_path / "x.jpg"
+    Image.fromarray(data.coffee()[:128, :160]).save(path, quality=quality, subsampling=subsampling)
+    found = measure(read_shot(path)).jpeg
+    assert found.quality == pytest.approx(quality, abs=1)
+    assert found.confidence > 0.95
+    assert found.strength == 100 - found.quality
+
+
+def test_tables_of_a_makers_own_get_the_quality_of_like_coarseness_and_less_confidence():
+    own = np.full(64, 12)  # as coarse at every frequency
+    found = measure_compression(tuple(own.tolist()))
+    assert 70 < found.quality < 95
+    assert found.confidence < 0.6
+
+
+def test_no_tables_no_quality(tmp_path):
+    found = measure(as_source(np.full((80, 80, 3), 0.4), tmp_path)).jpeg
+    assert (found.quality, found.confidence, found.strength) == (None, 0, 0)
+
+
+def test_the_standards_own_table_is_quality_50():
+    # ITU-T T.81 table K.1 is unscaled at 50 in the Independent JPEG Group's library.
+    assert measure_compression(tuple(LUMA.tolist())).quality == 50

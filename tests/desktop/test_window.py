@@ -396,7 +396,7 @@ def test_enlarging_keeps_the_spot_in_view(opened, qtbot):
 def test_sync_puts_stages_on_other_shots_as_one_step(opened, qtbot):
     opened.change_setting("denoise.luminance", 60.0)
     opened.change_setting("develop.exposure", 1.0)
-    opened.sync([1, 2], [Stage.DENOISE, Stage.SHARPEN])
+    opened.several.sync(0, [1, 2], [Stage.DENOISE, Stage.SHARPEN])
     for row in (1, 2):
         assert opened.roll.entries[row].treatment[Stage.DENOISE].values == {"luminance": 60.0}
         assert opened.roll.entries[row].treatment[Stage.DEVELOP].values == {}
@@ -426,7 +426,7 @@ def test_a_preset_is_saved_and_applied(opened, qtbot):
     from crispgrain.paths import presets_folder
 
     opened.change_setting("finish.on", True)
-    opened.save_preset("Wall print / 30 × 40", [Stage.FINISH])
+    opened.several.save_preset(opened.treatment, "Wall print / 30 × 40", [Stage.FINISH])
     (file,) = presets_folder().glob("*.json")
     opened.sheet.setCurrentIndex(opened.roll.index(2))
     settle(opened, qtbot)
@@ -449,7 +449,7 @@ def test_a_test_strip_of_a_dragged_patch_and_adopting_from_it(opened, qtbot):
     labels = [f.candidate.label for f in strip.frames]
     assert labels[0] == "off"
     assert "Wavelet" in labels
-    patch = opened._strip_patch
+    patch = opened.strip_flow._patch
     expected = icc.from_working(opened.easel.result.pipeline.region(patch), icc.profile("srgb"), 8)
     present = strip.frames[labels.index("Mosaic cosine")].image
     assert (present.width(), present.height()) == (100, 100)
@@ -478,7 +478,7 @@ def export_with(window, qtbot, rows, **choices) -> None:
         else:
             widget.setValue(value)
     with qtbot.waitSignal(window.exporter.finished, timeout=60_000):
-        window.export(rows, dialog)
+        window.export_flow.export(rows, dialog)
 
 
 def test_export_writes_what_the_easel_shows(opened, qtbot, tmp_path):
@@ -541,7 +541,7 @@ def test_an_export_can_be_stopped(opened, qtbot, tmp_path):
     out = tmp_path / "out"
     dialog = ExportDialog(opened.easel.result.pipeline, 1, out, opened)
     with qtbot.waitSignal(opened.exporter.progress, timeout=60_000):
-        opened.export([0], dialog)
+        opened.export_flow.export([0], dialog)
     with qtbot.waitSignal(opened.exporter.finished, timeout=60_000):
         qtbot.mouseClick(opened.status.stop, LEFT)
     assert not out.exists() or list(out.iterdir()) == []

@@ -56,6 +56,8 @@ def _read_pillow(path: Path, facts: Facts, sixteen_bit: bool) -> PictureSource:
         profile = picture.info.get("icc_profile") or b""
         orientation = picture.getexif().get(0x0112, 1)
         picture.load()
+        tables = getattr(picture, "quantization", None)
+        facts = replace(facts, jpeg_luma=tuple(tables[0]) if tables and 0 in tables else None)
         if sixteen_bit and data[24] == 16:  # bit depth in the PNG header (ISO/IEC 15948, 11.2.2)
             stored = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
             if stored is None:

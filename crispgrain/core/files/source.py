@@ -18,10 +18,14 @@ _serials = itertools.count()
 
 @dataclass(frozen=True)
 class Facts:
-    """What the file says: camera, sensitivity, and remarks worth showing."""
+    """What the file says: camera, sensitivity, and remarks worth showing.
+
+    ``jpeg_luma`` is the quantisation table of a JPEG's luma, 64 steps row by row.
+    """
 
     camera: str = ""
     iso: int | None = None
+    jpeg_luma: tuple[int, ...] | None = None
     remarks: tuple[str, ...] = ()
 
 

@@ -57,6 +57,19 @@ class Blur:
 
 
 @dataclass(frozen=True)
+class Compression:
+    """JPEG quality 1 to 100 on the usual scale; None for a file that is not JPEG."""
+
+    quality: float | None = None
+    confidence: float = 0.0
+
+    @property
+    def strength(self) -> float:
+        """How strongly the picture was compressed, in percent: 0 not at all, 90 at quality 10."""
+        return 0.0 if self.quality is None else 100 - self.quality
+
+
+@dataclass(frozen=True)
 class Extent:
     """Pixels of the shot, upright."""
 
@@ -71,6 +84,7 @@ class Reading:
     noise: Noise = field(default_factory=Noise)
     blur: Blur = field(default_factory=Blur)
     size: Extent = field(default_factory=Extent)
+    jpeg: Compression = field(default_factory=Compression)
     raw: bool = False
 
     def as_json(self) -> dict[str, Any]:

@@ -1,0 +1,68 @@
+"""A network trained by us: noisy, perhaps compressed picture to clean picture."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...colour.spaces import OPPONENT, Array, apply_matrix, from_opponent, to_opponent
+from ...meter.reading import Noise
+from ...model import Knowledge, Model, Parameter, Stage, Values
+from ...networks import runtime
+from .parameters import STRENGTHS
+from .sliding_dct import TONE_REACH, tone_map
+
+NAME = "photo-net"
+MULTIPLE = 8  # the deepest level works at an eighth of the resolution
+EDGE = 16  # px of mirrored surroundings at the picture's edge, where the network would see nothing
+# Receptive field, one side: (1 + 4 + 4 + 1) convolutions at 1/2, 8 at 1/4, 4 at 1/8 resolution.
+REACH = 10 * 2 + 8 * 4 + 4 * 8
+
+
+def conditions(luma: Array, noise: Noise, compression: float) -> Array:
+    """What the network is told of a picture, as planes H x W x 3.
+
+    Parameters
+    ----------
+    luma : H x W
+        Orthonormal luma axis of the encoded picture.
+    compression : float
+        0 none, 1 the strongest.
+    """
+    tones = tone_map(luma)
+    even = np.full(tones.shape, compression, np.float32)
+    return np.stack([noise.sigma_at(tones, colour=False), noise.sigma_at(tones, colour=True), even], axis=-1)
+
+
+def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
+    """Denoise H x W x 3; up to 100 %, a strength blends, above, the network is told of more noise than metered."""
+    luminance, colour = (float(values[k]) / 100 for k in ("luminance", "colour"))
+    if luminance <= 0 and colour <= 0:
+        return pixels
+    opponent = to_opponent(pixels)
+    planes = conditions(
+        np.ascontiguousarray(opponent[..., 0]), knowledge.reading.noise, float(values["compression"]) / 100
+    )
+    planes[..., 0] *= max(luminance, 1)
+    planes[..., 1] *= max(colour, 1)
+    height, width = pixels.shape[:2]
+    around = [(EDGE, EDGE + -n % MULTIPLE) for n in (height, width)]
+    picture, planes = (
+        np.pad(p, (*around, (0, 0)), mode="reflect" if min(height, width) > 1 else "edge").transpose(2, 0, 1)[None]
+        for p in (apply_matrix(opponent, OPPONENT.T), planes)
+    )
+    output = runtime.run(NAME, {"picture": picture, "conditions": planes[:, :, ::2, ::2]})[0].transpose(1, 2, 0)
+    cleaned = apply_matrix(output[EDGE : EDGE + height, EDGE : EDGE + width], OPPONENT)
+    blend = np.minimum(np.array([luminance, colour, colour], np.float32), 1)
+    return from_opponent(opponent + blend * (cleaned - opponent))
+
+
+MODEL = Model(
+    Stage.DENOISE, NAME, "Photo net",
+    "For finished pictures: a network of our own for camera noise and the traces of JPEG compression.",
+    (
+        *STRENGTHS,
+        Parameter("compression", "Compression", "How strongly the picture was compressed; 0 % leaves blocks alone.",
+                  0.0, 0, 90, 1, "%", metered=lambda reading: reading.jpeg.strength),
+    ),
+    run, lambda values, knowledge: REACH + TONE_REACH, problem=lambda: runtime.problem(NAME),
+)  # fmt: skip
