@@ -1,6 +1,7 @@
 """``./run bench`` measures everything and writes docs/benchmarks.md.
 
-``./run bench quick`` prints whole-shot speed only; ``./run bench full`` has BM3D in every comparison.
+``./run bench quick`` prints whole-shot speed only; ``./run bench full`` has BM3D in every comparison;
+``./run bench only WORDS`` prints the tasks with these words in their name, and writes nothing.
 """
 
 from __future__ import annotations
@@ -37,16 +38,24 @@ def _processor() -> str:
     return platform.processor()
 
 
+def _measure(words: str) -> list[Row]:
+    rows: list[Row] = []
+    for task, cases, methods in every_task("full" in sys.argv[1:]):
+        for name, method in methods if words in task else ():
+            rows.append(run(task, name, method, cases))
+            print(table(rows[-1:]).splitlines()[-1], flush=True)
+    return rows
+
+
 def main() -> None:
+    if sys.argv[1:2] == ["only"]:
+        _measure(" ".join(sys.argv[2:]))
+        return
     speed = whole.report()
     print(speed, flush=True)
     if "quick" in sys.argv[1:]:
         return
-    rows: list[Row] = []
-    for task, cases, methods in every_task("full" in sys.argv[1:]):
-        for name, method in methods:
-            rows.append(run(task, name, method, cases))
-            print(table(rows[-1:]).splitlines()[-1], flush=True)
+    rows = _measure("")
     head = PREAMBLE.format(
         day=date.today().isoformat(), processor=_processor(), cores=len(os.sched_getaffinity(0)),
         python=platform.python_version(),

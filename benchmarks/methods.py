@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -9,9 +10,10 @@ import cv2
 import numpy as np
 import rawpy
 from numpy.typing import NDArray
+from PIL import Image
 
 from crispgrain.core.colour import icc
-from crispgrain.core.files import PictureSource, read_shot
+from crispgrain.core.files import PictureSource, RawSource, read_shot
 from crispgrain.core.meter import Blur, Noise, Reading, measure
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.threads import single_threaded_libraries
@@ -26,7 +28,10 @@ def encoded(pixels: NDArray) -> NDArray:
 
 
 def _treated(source: Any, treatment: Treatment, reading: Reading) -> NDArray:
-    pipeline = Pipeline(source, reading, resolve(treatment, source, reading))
+    resolved = resolve(treatment, source, reading)
+    if resolved.remarks:  # another model would be measured under this one's name
+        raise ValueError(" ".join(resolved.remarks))
+    pipeline = Pipeline(source, reading, resolved)
     with single_threaded_libraries():
         return encoded(pipeline.region(pipeline.size.rect))
 
@@ -73,9 +78,11 @@ def bm3d_colour(case: tuple[NDArray, float]) -> NDArray:
     return bm3d.bm3d_rgb(case[0], case[1])
 
 
-def ours_raw(path: str, treatment: dict[str, Any]) -> NDArray:
-    """A RAW with the meter's own reading of it."""
+def ours_file(path: str, treatment: dict[str, Any], profile: bool = True) -> NDArray:
+    """A file with the meter's own reading of it; ``profile``: whether a RAW's noise profile may be looked at."""
     source = read_shot(Path(path))
+    if isinstance(source, RawSource) and not profile:
+        source = replace(source, noise_profile=None)
     plan = NOTHING
     for name, value in treatment.items():
         plan = plan.set(name, value)
@@ -100,6 +107,31 @@ def libraw_bm3d(path: str, sigma: float) -> NDArray:
 
 def libraw_nlm(path: str, sigma: float) -> NDArray:
     return opencv_nlm((libraw(path, "AHD"), sigma), 0.8)
+
+
+def as_it_is(path: str) -> NDArray:
+    with Image.open(path) as picture:
+        return np.asarray(picture.convert("RGB")) / 255
+
+
+def file_opencv_nlm(path: str, strength: float) -> NDArray:
+    """``strength`` is the filter's h in 8-bit steps."""
+    return opencv_nlm((as_it_is(path), 1 / 255), strength)
+
+
+def file_total_variation(path: str, weight: float) -> NDArray:
+    from skimage.restoration import denoise_tv_chambolle
+
+    return denoise_tv_chambolle(as_it_is(path), weight, channel_axis=-1)
+
+
+def file_bilateral(path: str, sigma: float) -> NDArray:
+    stored = (as_it_is(path) * 255).astype(np.uint8)
+    return cv2.bilateralFilter(stored, 7, 255 * sigma, 2.0) / 255
+
+
+def file_wavelet(path: str, sigma: float) -> NDArray:
+    return skimage_wavelet((as_it_is(path), sigma))
 
 
 def ours_sharpen(case: tuple[NDArray, float, float], model: str, strength: float, halo: float) -> NDArray:

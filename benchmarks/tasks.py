@@ -12,6 +12,7 @@ from typing import Any
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from PIL import Image
 from skimage import data
 
 from crispgrain.core.colour.spaces import SRGB_TO_WORKING, apply_matrix, srgb_decode
@@ -51,6 +52,7 @@ def white_noise(full: bool) -> Iterator[Task]:
                 *([("BM3D (package bm3d)", m.bm3d_colour)] if full or sigma == 25 else []),
                 ("**Sliding cosine**", partial(m.ours_denoise, model="sliding-dct")),
                 ("**Wavelet**", partial(m.ours_denoise, model="wavelet")),
+                ("**Photo net**", partial(m.ours_denoise, model="photo-net")),
             ],
         )  # fmt: skip
 
@@ -88,7 +90,9 @@ def raw(folder: Path, full: bool) -> Iterator[Task]:
                 *((f"LibRaw {a}", partial(m.libraw, algorithm=a)) for a in ("AHD", "AAHD", "DHT")),
                 *((f"LibRaw AHD + BM3D, sigma {s}", partial(m.libraw_bm3d, sigma=s)) for s in bm3d_levels),
                 *((f"LibRaw AHD + non-local means, sigma {s}", partial(m.libraw_nlm, sigma=s)) for s in levels),
-                *((name, partial(m.ours_raw, treatment=t)) for name, t in ours.items()),
+                *((name, partial(m.ours_file, treatment=t)) for name, t in ours.items()),
+                ("**Mosaic cosine**, the file's noise profile not looked at",
+                 partial(m.ours_file, treatment=ours["**Mosaic cosine**"], profile=False)),
             ],
         )  # fmt: skip
 
@@ -115,21 +119,82 @@ def softness() -> Iterator[Task]:
         )  # fmt: skip
 
 
-def enlarging() -> Iterator[Task]:
-    for factor in (2, 4):
-        cases: list[Case] = []
-        for t in photographs():
-            small = cv2.resize(t, None, fx=1 / factor, fy=1 / factor, interpolation=cv2.INTER_AREA)
-            cases.append(((small, factor), t))
+# The references' strengths: several, the best one counts.
+FILE_REFERENCES: list[tuple[str, Method]] = [
+    ("the file as it is", m.as_it_is),
+    *((f"OpenCV non-local means, h = {h}", partial(m.file_opencv_nlm, strength=h)) for h in (2, 4, 7)),
+    *((f"scikit-image total variation, weight {w}", partial(m.file_total_variation, weight=w)) for w in (0.02, 0.04)),
+    *((f"OpenCV bilateral, sigma {s}", partial(m.file_bilateral, sigma=s)) for s in (0.05, 0.1)),
+    *((f"scikit-image wavelet, sigma {s}", partial(m.file_wavelet, sigma=s)) for s in (0.01, 0.02, 0.04)),
+]
+
+
+def _saved(folder: Path, pictures: list[NDArray], quality: int, name: str) -> list[str]:
+    paths = [folder / f"{name}-{number}-{quality}.jpg" for number in range(len(pictures))]
+    for path, picture in zip(paths, pictures, strict=True):
+        stored = np.round(np.clip(picture, 0, 1) * 255).astype(np.uint8)
+        Image.fromarray(stored).save(path, quality=quality, subsampling="4:2:0")
+    return [str(p) for p in paths]
+
+
+def compressed(folder: Path) -> Iterator[Task]:
+    truths = photographs()
+    ours = {"denoise.on": True, "denoise.model": "photo-net"}
+    for quality in (10, 20, 40):
+        cases: list[Case] = list(zip(_saved(folder, truths, quality, "jpeg"), truths, strict=True))
         yield (
-            f"enlarge x{factor}, area reduction", cases,
-            [
-                ("OpenCV bicubic", partial(m.opencv_resize, interpolation=cv2.INTER_CUBIC)),
-                ("OpenCV Lanczos", partial(m.opencv_resize, interpolation=cv2.INTER_LANCZOS4)),
-                ("**Lanczos**", partial(m.ours_enlarge, model="lanczos")),
-                ("**Faithful**", partial(m.ours_enlarge, model="faithful")),
-            ],
+            f"JPEG of quality {quality}", cases,
+            [*FILE_REFERENCES, ("**Photo net**, metered", partial(m.ours_file, treatment=ours))],
         )  # fmt: skip
+
+
+def processed(folder: Path) -> Iterator[Task]:
+    """Sensor noise that LibRaw has developed, saved as JPEG."""
+    truths = photographs()
+    for iso in (1600, 6400):
+        pictures = []
+        for number, truth in enumerate(truths):
+            path = folder / f"processed-{number}-{iso}.dng"
+            clean = apply_matrix(srgb_decode(truth.astype(np.float32)), SRGB_TO_WORKING)
+            write_dng(
+                path, camera.expose(clean, iso, seed=number), camera.FIELD_TWO, iso, Fraction(1, 60),
+                "2026:03:14 16:20:08",
+            )  # fmt: skip
+            pictures.append(m.libraw(str(path), "AHD"))
+        cases: list[Case] = list(zip(_saved(folder, pictures, 75, f"processed-{iso}"), truths, strict=True))
+        ours = [
+            (f"**{name}**, metered", partial(m.ours_file, treatment={"denoise.on": True, "denoise.model": model}))
+            for name, model in (("Photo net", "photo-net"), ("Sliding cosine", "sliding-dct"))
+        ]
+        yield f"ISO {iso} developed by LibRaw, JPEG of quality 75", cases, [*FILE_REFERENCES, *ours]
+
+
+def _bicubic(picture: NDArray, factor: int) -> NDArray:
+    """Bicubic reduction as Pillow does it, which widens the kernel."""
+    size = picture.shape[1] // factor, picture.shape[0] // factor
+    planes = [
+        Image.fromarray(picture[..., c].astype(np.float32)).resize(size, Image.Resampling.BICUBIC) for c in range(3)
+    ]
+    return np.clip(np.stack([np.asarray(p) for p in planes], axis=-1), 0, 1)
+
+
+def enlarging() -> Iterator[Task]:
+    for kind in ("area", "bicubic"):
+        for factor in (2, 4):
+            cases: list[Case] = []
+            for t in photographs():
+                area = cv2.resize(t, None, fx=1 / factor, fy=1 / factor, interpolation=cv2.INTER_AREA)
+                cases.append(((area if kind == "area" else _bicubic(t, factor), factor), t))
+            yield (
+                f"enlarge x{factor}, {kind} reduction", cases,
+                [
+                    ("OpenCV bicubic", partial(m.opencv_resize, interpolation=cv2.INTER_CUBIC)),
+                    ("OpenCV Lanczos", partial(m.opencv_resize, interpolation=cv2.INTER_LANCZOS4)),
+                    ("**Lanczos**", partial(m.ours_enlarge, model="lanczos")),
+                    ("**Faithful**", partial(m.ours_enlarge, model="faithful")),
+                    ("**Detail net**", partial(m.ours_enlarge, model="detail-net")),
+                ],
+            )  # fmt: skip
 
 
 def every_task(full: bool) -> Iterator[Task]:
@@ -137,5 +202,7 @@ def every_task(full: bool) -> Iterator[Task]:
     yield from white_noise(full)
     with tempfile.TemporaryDirectory() as folder:
         yield from raw(Path(folder), full)
+        yield from compressed(Path(folder))
+        yield from processed(Path(folder))
     yield from softness()
     yield from enlarging()

@@ -5,13 +5,16 @@ from __future__ import annotations
 import argparse
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 import numpy as np
 import torch
 from torch import Tensor, nn
 
-from . import export, mosaic, photo, photographs
+from crispgrain.core.stages.enlarge.detail_net import FACTORS
+
+from . import detail, export, mosaic, photo, photographs
 from .loop import Batch, Plan, Trainer
 
 HERE = Path(__file__).parent
@@ -26,17 +29,25 @@ class Job:
     make_network: Callable[[], nn.Module]
     make_batches: Callable[[Path], Callable[[np.random.Generator], Batch]]
     inputs: dict[str, Tensor]
+    name: str
 
 
 JOBS = {
     "mosaic": Job(
         mosaic.make_network, mosaic.MosaicBatches,
-        {"mosaic": torch.rand(1, 1, 64, 64), "sigma": torch.rand(1, 1, 32, 32)},
+        {"mosaic": torch.rand(1, 1, 64, 64), "sigma": torch.rand(1, 1, 32, 32)}, "mosaic-net",
     ),
     "photo": Job(
         photo.make_network, photo.PhotoBatches,
-        {"picture": torch.rand(1, 3, 64, 64), "conditions": torch.rand(1, 3, 32, 32)},
+        {"picture": torch.rand(1, 3, 64, 64), "conditions": torch.rand(1, 3, 32, 32)}, "photo-net",
     ),
+    **{
+        f"detail-x{factor}": Job(
+            partial(detail.make_network, factor), partial(detail.DetailBatches, factor=factor),
+            {"picture": torch.rand(1, 3, 32, 32)}, f"detail-net-x{factor}",
+        )
+        for factor in FACTORS
+    },
 }  # fmt: skip
 
 
@@ -51,15 +62,15 @@ def main() -> None:
     if options.job == "data":
         photographs.fetch(DATA)
         return
-    name = options.network or "mosaic" if options.job == "export" else options.job
-    job, folder = JOBS[name], HERE / "checkpoints" / f"{name}-net"
+    job = JOBS[options.network or "mosaic" if options.job == "export" else options.job]
+    folder = HERE / "checkpoints" / job.name
     if options.job != "export":
         trainer = Trainer(job.make_network(), folder, Plan())
         trainer.run(job.make_batches(DATA), options.minutes, options.threads, options.cool_down)
         return
     steps = torch.load(folder / "checkpoint.pt", weights_only=True)["step"]
-    notes = f"{name} net, {steps} steps of batch 16, patch 64"
-    target = MODELS / f"{name}-net.onnx"
+    notes = f"{job.name}, {steps} steps of batch 16, patch 64"
+    target = MODELS / f"{job.name}.onnx"
     difference = export.export(job.make_network(), folder / "weights.pt", job.inputs, target, notes)
     print(f"{notes}; ONNX and torch differ by at most {difference:.2g}")
 

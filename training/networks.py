@@ -96,3 +96,20 @@ class PhotoNet(nn.Module):
     def forward(self, picture: Tensor, conditions: Tensor) -> Tensor:
         cells = functional.pixel_unshuffle(picture, 2)
         return picture - functional.pixel_shuffle(self.body(torch.cat([cells, conditions], 1)), 2)
+
+
+class DetailNet(nn.Module):
+    """Small picture to one ``factor`` times as large, as a correction to bicubic interpolation.
+
+    Input: encoded RGB B x 3 x H x W; H and W are multiples of 4. Output:
+    B x 3 x factor H x factor W. All work is done at the small size.
+    """
+
+    def __init__(self, factor: int, widths: tuple[int, int, int] = (64, 64, 64)) -> None:
+        super().__init__()
+        self.factor = factor
+        self.body = UNet(3, 3 * factor**2, widths)
+
+    def forward(self, picture: Tensor) -> Tensor:
+        plain = functional.interpolate(picture, scale_factor=self.factor, mode="bicubic", align_corners=False)
+        return plain + functional.pixel_shuffle(self.body(picture), self.factor)

@@ -6,7 +6,7 @@ from .errors import TreatmentError
 from .model import Model, Stage
 from .stages.denoise import mosaic_dct, mosaic_net, photo_net, sliding_dct, wavelet
 from .stages.develop import develop
-from .stages.enlarge import faithful, lanczos
+from .stages.enlarge import detail_net, faithful, lanczos
 from .stages.finish import grain
 from .stages.print import file
 from .stages.sharpen import lens_softness, unsharp_mask
@@ -22,6 +22,7 @@ MODELS: tuple[Model, ...] = (
     lens_softness.MODEL,
     unsharp_mask.MODEL,
     faithful.MODEL,
+    detail_net.MODEL,
     lanczos.MODEL,
     grain.MODEL,
     file.MODEL,

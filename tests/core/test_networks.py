@@ -2,12 +2,13 @@
 
 from dataclasses import replace
 
+import cv2
 import numpy as np
 import pytest
-from skimage import data
+from PIL import Image
 
-from crispgrain.core.colour.spaces import SRGB_TO_WORKING, apply_matrix, srgb_decode
-from crispgrain.core.files import read_shot
+from crispgrain.core.colour import icc
+from crispgrain.core.files import PictureSource, read_shot
 from crispgrain.core.meter import Noise, Reading, measure
 from crispgrain.core.model import Stage
 from crispgrain.core.networks import runtime
@@ -15,8 +16,10 @@ from crispgrain.core.registry import models_of
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.treatment import Treatment, resolve
 from crispgrain.demo import camera
-from tests.conftest import encoded, psnr, write_raw
+from tests.conftest import encoded, photograph, photograph_as_raw, psnr, write_raw
 
+RNG = np.random.default_rng(9)
+NOTHING = Treatment().only([])
 NET = Treatment().only([Stage.DENOISE]).set("denoise.model", "mosaic-net")
 
 
@@ -35,18 +38,12 @@ def fresh_sessions():
     runtime.problem.cache_clear()
 
 
-def photograph(name: str) -> np.ndarray:
-    """A crop of a photograph shipped with scikit-image, linear, working space; never trained on."""
-    crop = getattr(data, name)()[60:316, 90:346].astype(np.float32) / 255
-    return apply_matrix(srgb_decode(crop), SRGB_TO_WORKING)
-
-
 @pytest.mark.parametrize("iso", [6400, 25600])
 def test_the_mosaic_net_beats_the_classical_model_on_photographs(tmp_path, iso):
     gains = []
     for name in ("astronaut", "coffee", "chelsea"):
-        truth = photograph(name)
-        source = read_shot(write_raw(tmp_path / f"{name}.dng", truth, iso))
+        path, truth = photograph_as_raw(tmp_path / f"{name}.dng", name, iso)
+        source = read_shot(path)
         reading = measure(source)
         net, classical = (
             psnr(treated(source, NET.set("denoise.model", m), reading), encoded(truth))
@@ -120,3 +117,118 @@ def test_a_missing_or_damaged_file_disables_the_model_with_a_message(
     assert any("network mosaic-net" in r for r in resolved.remarks)
     with pytest.raises(runtime.NetworkUnavailableError):
         runtime.run("mosaic-net", {})
+
+
+# ---- photo net ------------------------------------------------------------------------
+
+PHOTO = NET.set("denoise.model", "photo-net")
+
+
+def picture(encoded_values: np.ndarray, tmp_path) -> PictureSource:
+    return PictureSource(tmp_path / "x.png", encoded_values.astype(np.float32), icc.profile("srgb"))
+
+
+@pytest.mark.parametrize("sigma", [15, 25, 50])
+def test_the_photo_net_beats_the_classical_models_on_white_noise(tmp_path, sigma):
+    reading = Reading(Noise.even(sigma))
+    gains = []
+    for name in ("astronaut", "coffee", "chelsea"):
+        truth = photograph(name)
+        source = picture(truth + RNG.normal(0, sigma / 255, truth.shape), tmp_path)
+        net, *classical = (
+            psnr(treated(source, PHOTO.set("denoise.model", m), reading), truth)
+            for m in ("photo-net", "sliding-dct", "wavelet")
+        )
+        gains.append(net - max(classical))
+    assert np.mean(gains) > 0.3
+
+
+@pytest.mark.parametrize("quality", [10, 20, 40])
+def test_the_photo_net_takes_off_the_traces_of_jpeg(tmp_path, quality):
+    gains = []
+    for name in ("astronaut", "coffee", "chelsea"):
+        truth = photograph(name)
+        path = tmp_path / f"{name}.jpg"
+        Image.fromarray(np.round(truth * 255).astype(np.uint8)).save(path, quality=quality)
+        source = read_shot(path)
+        before = psnr(encoded(source.region(source.size.rect)), truth)
+        gains.append(psnr(treated(source, PHOTO, measure(source)), truth) - before)
+    assert min(gains) > 0
+    assert np.mean(gains) > 0.5
+
+
+def test_photo_net_strengths_of_luminance_and_colour_are_apart(tmp_path):
+    source = picture(0.5 + RNG.normal(0, 0.06, (128, 128, 3)), tmp_path)
+    reading = Reading(Noise.even(0.06 * 255))
+
+    def left(treatment: Treatment) -> tuple[float, float]:
+        result = treated(source, treatment, reading)
+        grey = result.mean(axis=-1, keepdims=True)
+        return float(grey.std()), float((result - grey).std())
+
+    noisy, full = left(NOTHING), left(PHOTO)
+    assert full[0] < noisy[0] / 3
+    assert full[1] < noisy[1] / 3
+    only_colour, only_luminance = left(PHOTO.set("denoise.luminance", 0)), left(PHOTO.set("denoise.colour", 0))
+    assert only_colour[0] == pytest.approx(noisy[0], rel=0.02)
+    assert only_colour[1] == pytest.approx(full[1], rel=0.05)
+    assert only_luminance[0] == pytest.approx(full[0], rel=0.05)
+    assert only_luminance[1] == pytest.approx(noisy[1], rel=0.02)
+
+
+def test_a_clean_picture_is_left_alone(tmp_path):
+    truth = photograph("astronaut")
+    result = treated(picture(truth, tmp_path), PHOTO, Reading(Noise.even(0)))
+    assert psnr(result, truth) > 40
+
+
+# ---- detail net -----------------------------------------------------------------------
+
+DETAIL = NOTHING.set("enlarge.on", True).set("enlarge.model", "detail-net")
+
+
+@pytest.mark.parametrize("factor", [2, 4])
+def test_the_detail_net_beats_bicubic_and_agrees_with_the_source(tmp_path, factor):
+    gains = []
+    for name in ("astronaut", "coffee", "chelsea"):
+        truth = photograph(name)
+        small = np.clip(reduced(truth, 1 / factor), 0, 1)
+        result = treated(picture(small, tmp_path), DETAIL.set("enlarge.factor", factor), Reading())
+        bicubic = cv2.resize(small, None, fx=factor, fy=factor, interpolation=cv2.INTER_CUBIC)
+        gains.append(psnr(result, truth) - psnr(bicubic, truth))
+        back = cv2.resize(result, small.shape[1::-1], interpolation=cv2.INTER_AREA)
+        assert psnr(back, small) > 45
+        assert np.abs(result.mean((0, 1)) - small.mean((0, 1))).max() < 1 / 255
+    assert np.mean(gains) > (0.7 if factor == 2 else 0.4)
+
+
+def reduced(picture: np.ndarray, factor: float) -> np.ndarray:
+    """Bicubic reduction as Pillow does it."""
+    size = tuple(round(n * factor) for n in picture.shape[1::-1])
+    planes = [Image.fromarray(picture[..., c]).resize(size, Image.Resampling.BICUBIC) for c in range(3)]
+    return np.stack([np.asarray(p) for p in planes], axis=-1)
+
+
+@pytest.mark.parametrize(("settings", "expected"), [
+    ({"factor": 1.5}, (96, 120)), ({"factor": 3}, (192, 240)), ({"factor": 5}, (320, 400)),
+    ({"by": "width", "pixels": 133}, (106, 133)), ({"factor": 0.5}, (32, 40)),
+])  # fmt: skip
+def test_any_size_by_the_next_larger_network(tmp_path, settings, expected):
+    small = reduced(photograph("coffee"), 1)[:64, :80]
+    plan = DETAIL
+    for key, value in settings.items():
+        plan = plan.set(f"enlarge.{key}", value)
+    result = treated(picture(small, tmp_path), plan, Reading())
+    assert result.shape == (*expected, 3)
+    lanczos = treated(picture(small, tmp_path), plan.set("enlarge.model", "lanczos"), Reading())
+    assert psnr(result, lanczos) > 25
+
+
+@pytest.mark.parametrize("shape", [(1, 1), (1, 40), (40, 1), (3, 7), (33, 61)])
+@pytest.mark.parametrize("plan", [PHOTO, DETAIL], ids=["photo-net", "detail-net"])
+def test_narrow_and_odd_pictures(tmp_path, shape, plan):
+    values = RNG.uniform(0.2, 0.6, (*shape, 1)) + np.zeros(3)
+    result = treated(picture(values, tmp_path), plan, Reading(Noise.even(5)))
+    factor = 2 if plan is DETAIL else 1
+    assert result.shape == (shape[0] * factor, shape[1] * factor, 3)
+    assert np.isfinite(result).all()

@@ -10,6 +10,7 @@ import onnxruntime
 from numpy.typing import NDArray
 
 HERE = Path(__file__).parent
+EDGE = 16  # px of mirrored surroundings at the picture's edge, where a network would see nothing
 
 
 class NetworkUnavailableError(Exception):
@@ -25,6 +26,20 @@ def _session(name: str) -> onnxruntime.InferenceSession:
     return onnxruntime.InferenceSession(
         (HERE / f"{name}.onnx").read_bytes(), options, providers=["CPUExecutionProvider"]
     )
+
+
+def framed(pixels: NDArray[np.float32], start: tuple[int, int], multiple: int) -> tuple[NDArray, NDArray[np.intp]]:
+    """A picture (H x W x C) with mirrored surroundings, as a network wants it (1 x C x rows x columns).
+
+    ``start`` is where the pixels lie in the whole picture: the frame is such that
+    coarse levels of the network always fall on the same pixels of the whole.
+    Also returns the row and column at which the picture begins in the frame.
+    """
+    height, width = pixels.shape[:2]
+    begin = np.array([EDGE + s % multiple for s in start])
+    around = [(int(b), EDGE + -(n + int(b) + EDGE) % multiple) for n, b in zip((height, width), begin, strict=True)]
+    frame = np.pad(pixels, (*around, (0, 0)), mode="reflect" if min(height, width) > 1 else "edge")
+    return frame.transpose(2, 0, 1)[None], begin
 
 
 def run(name: str, inputs: dict[str, NDArray]) -> NDArray[np.float32]:

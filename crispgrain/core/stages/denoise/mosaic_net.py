@@ -8,12 +8,12 @@ from ...colour.spaces import OPPONENT, Array, apply_matrix
 from ...files.source import RawSource
 from ...model import Domain, Knowledge, Model, Stage, Values
 from ...networks import runtime
+from ...networks.runtime import EDGE
 from . import stabilise
 from .parameters import STRENGTHS
 
 NAME = "mosaic-net"
 MULTIPLE = 8  # the deepest level works at an eighth of the resolution
-EDGE = 16  # px of mirrored surroundings at the picture's edge, where the network would see nothing
 # Receptive field, one side: (1 + 4 + 4 + 1) convolutions at 1/2, 8 at 1/4, 4 at 1/8 resolution.
 REACH = 10 * 2 + 8 * 4 + 4 * 8
 

@@ -13,7 +13,6 @@ from .sliding_dct import TONE_REACH, tone_map
 
 NAME = "photo-net"
 MULTIPLE = 8  # the deepest level works at an eighth of the resolution
-EDGE = 16  # px of mirrored surroundings at the picture's edge, where the network would see nothing
 # Receptive field, one side: (1 + 4 + 4 + 1) convolutions at 1/2, 8 at 1/4, 4 at 1/8 resolution.
 REACH = 10 * 2 + 8 * 4 + 4 * 8
 
@@ -44,14 +43,11 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     )
     planes[..., 0] *= max(luminance, 1)
     planes[..., 1] *= max(colour, 1)
-    height, width = pixels.shape[:2]
-    around = [(EDGE, EDGE + -n % MULTIPLE) for n in (height, width)]
-    picture, planes = (
-        np.pad(p, (*around, (0, 0)), mode="reflect" if min(height, width) > 1 else "edge").transpose(2, 0, 1)[None]
-        for p in (apply_matrix(opponent, OPPONENT.T), planes)
-    )
-    output = runtime.run(NAME, {"picture": picture, "conditions": planes[:, :, ::2, ::2]})[0].transpose(1, 2, 0)
-    cleaned = apply_matrix(output[EDGE : EDGE + height, EDGE : EDGE + width], OPPONENT)
+    start = (knowledge.rect.top, knowledge.rect.left)
+    picture, (top, left) = runtime.framed(apply_matrix(opponent, OPPONENT.T), start, MULTIPLE)
+    told, _ = runtime.framed(planes, start, MULTIPLE)
+    output = runtime.run(NAME, {"picture": picture, "conditions": told[:, :, ::2, ::2]})[0].transpose(1, 2, 0)
+    cleaned = apply_matrix(output[top:, left:][: pixels.shape[0], : pixels.shape[1]], OPPONENT)
     blend = np.minimum(np.array([luminance, colour, colour], np.float32), 1)
     return from_opponent(opponent + blend * (cleaned - opponent))
 

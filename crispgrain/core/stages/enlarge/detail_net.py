@@ -1,0 +1,71 @@
+"""Networks trained by us that enlarge two- or fourfold; other sizes are reductions of the next larger."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...colour.spaces import SRGB_TO_WORKING, WORKING_TO_SRGB, Array, apply_matrix, srgb_decode, srgb_encode
+from ...geometry import Rect, Size
+from ...model import Knowledge, Model, Stage, Values
+from ...networks import runtime
+from . import lanczos, resample
+from .size import PARAMETERS
+
+FACTORS = (2, 4)
+MULTIPLE = 4  # the deepest level works at a quarter of the source's resolution
+# Receptive field, one side, in source pixels: (1 + 4 + 4 + 1) convolutions at 1/1, 8 at 1/2, 4 at 1/4 resolution.
+REACH = 10 + 8 * 2 + 4 * 4
+PROJECTIONS = 2
+AFTER = 14  # source pixels that back-projection and the final reduction look at, on each side
+
+
+def network_name(factor: int) -> str:
+    return f"detail-net-x{factor}"
+
+
+def _factor(full: Size, out: Size) -> int:
+    """The smallest network that reaches the wanted size, or the largest there is."""
+    wanted = max(out.height / full.height, out.width / full.width)
+    return next((f for f in FACTORS if f >= wanted - 1e-6), FACTORS[-1])
+
+
+def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
+    """Enlarge by a network, agree with the source, then resample to the wanted size.
+
+    What area averaging of the result says is still missing of the source is put
+    back (:mod:`.faithful`), so that neither colour nor brightness drifts.
+    """
+    rect, full, wanted, out = knowledge.rect, knowledge.full, knowledge.wanted, knowledge.out_full
+    if out.height <= full.height or out.width <= full.width:
+        return lanczos.run(pixels, values, knowledge)
+    factor = _factor(full, out)
+    encoded = srgb_encode(apply_matrix(pixels, WORKING_TO_SRGB))
+    frame, (top, left) = runtime.framed(encoded, (rect.top, rect.left), MULTIPLE)
+    output = runtime.run(network_name(factor), {"picture": frame})[0].transpose(1, 2, 0)
+    large = np.ascontiguousarray(output[top * factor :, left * factor :][: rect.height * factor, : rect.width * factor])
+    big = Size(full.height * factor, full.width * factor)
+    part = Rect(rect.top * factor, rect.left * factor, rect.height * factor, rect.width * factor)
+    up = (
+        resample.lanczos_weights(full.height, big.height, part.top, part.bottom, rect.top, rect.bottom),
+        resample.lanczos_weights(full.width, big.width, part.left, part.right, rect.left, rect.right),
+    )
+    down = (
+        resample.area_weights(big.height, full.height, rect.top, rect.bottom, part.top, part.bottom),
+        resample.area_weights(big.width, full.width, rect.left, rect.right, part.left, part.right),
+    )
+    for _ in range(PROJECTIONS):
+        large += resample.apply(*up, encoded - resample.apply(*down, large))
+    rows = resample.lanczos_weights(big.height, out.height, wanted.top, wanted.bottom, part.top, part.bottom)
+    columns = resample.lanczos_weights(big.width, out.width, wanted.left, wanted.right, part.left, part.right)
+    return apply_matrix(srgb_decode(resample.apply(rows, columns, large)), SRGB_TO_WORKING)
+
+
+def _problem() -> str:
+    return next((p for f in FACTORS if (p := runtime.problem(network_name(f)))), "")
+
+
+MODEL = Model(
+    Stage.ENLARGE, "detail-net", "Detail net",
+    "Networks of our own, trained to find the likeliest detail; still agrees with the source when shrunk.",
+    PARAMETERS, run, lambda values, knowledge: REACH + AFTER + lanczos.reach(knowledge), problem=_problem,
+)  # fmt: skip
