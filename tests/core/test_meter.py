@@ -112,6 +112,14 @@ def test_softness_of_edges(tmp_path, blur):
     assert reading.blur.radius == pytest.approx(blur, abs=0.25)
 
 
+@pytest.mark.parametrize("softness", [0.6, 1.2])
+@pytest.mark.parametrize("iso", [400, 6400])
+def test_softness_of_a_raw_is_read_through_its_noise_and_past_thin_lines(tmp_path, softness, iso):
+    scene_part = scene("orrery")[800:2000, 800:2300]
+    path = write_raw(tmp_path / "p.dng", camera.lens_softness(scene_part, softness), iso)
+    assert measure(read_shot(path)).blur.radius == pytest.approx(softness, abs=0.25)
+
+
 def test_a_picture_too_small_to_measure_gets_an_honest_nothing(tmp_path):
     reading = measure(as_source(np.full((1, 1, 3), 0.5), tmp_path))
     assert reading.noise.confidence == 0
