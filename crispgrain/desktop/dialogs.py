@@ -25,6 +25,7 @@ from PySide6.QtWidgets import (
 from crispgrain.core.colour.spaces import OUTPUT_SPACES
 from crispgrain.core.files.write import OutputFormat, OutputSettings
 from crispgrain.core.model import Stage
+from crispgrain.core.networks.ensemble import EFFORT
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.whole import result_name
 from crispgrain.core.stages.print.file import output_settings
@@ -75,6 +76,7 @@ class ExportDialog(QDialog):
         self.quality.setRange(50, 100)
         self.quality.setValue(settings.quality)
         self.quality.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+        self.best = QCheckBox("Best effort: networks take four times as long")
         self.folder = QLineEdit(str(folder))
         browse = QPushButton("Choose …")
         browse.clicked.connect(self._browse)
@@ -89,7 +91,8 @@ class ExportDialog(QDialog):
         form.setHorizontalSpacing(14)
         for words, field in (
             ("Format", self.format), ("Bit depth", self.bits), ("JPEG quality", self.quality),
-            ("Profile", self.profile), ("Resolution", self.ppi), ("Folder", folder_row), ("Name", self.name),
+            ("Profile", self.profile), ("Resolution", self.ppi), ("", self.best), ("Folder", folder_row),
+            ("Name", self.name),
         ):  # fmt: skip
             form.addRow(words, field)
         self._form = form
@@ -103,6 +106,7 @@ class ExportDialog(QDialog):
         self.ppi.valueChanged.connect(self._update)
         self._update()
         form.setRowVisible(self.name, count == 1)
+        form.setRowVisible(self.best, any(EFFORT.id in s.values for s in pipeline.resolved.stages.values() if s.on))
 
     def _update(self) -> None:
         chosen = OutputFormat(self.format.currentData())
@@ -127,7 +131,10 @@ class ExportDialog(QDialog):
             self.folder.setText(chosen)
 
     def apply_to(self, treatment: Treatment) -> Treatment:
-        """The treatment with the Print stage as chosen here."""
+        """The treatment with the Print stage, and the networks' effort, as chosen here."""
+        if self.best.isChecked():
+            for stage in (s for s, r in self._pipeline.resolved.stages.items() if EFFORT.id in r.values):
+                treatment = treatment.set(f"{stage}.{EFFORT.id}", EFFORT.choices[-1])
         return (
             treatment.set("print.format", str(self.format.currentData()))
             .set("print.bits", str(self.bits.currentData()))

@@ -11,7 +11,7 @@ from crispgrain.core.colour import icc
 from crispgrain.core.files import PictureSource, read_shot
 from crispgrain.core.meter import Noise, Reading, measure
 from crispgrain.core.model import Stage
-from crispgrain.core.networks import runtime
+from crispgrain.core.networks import ensemble, runtime
 from crispgrain.core.registry import models_of
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.treatment import Treatment, resolve
@@ -232,3 +232,35 @@ def test_narrow_and_odd_pictures(tmp_path, shape, plan):
     factor = 2 if plan is DETAIL else 1
     assert result.shape == (shape[0] * factor, shape[1] * factor, 3)
     assert np.isfinite(result).all()
+
+
+# ---- best effort ----------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("turns", [ensemble.ROTATIONS, ensemble.MOSAIC_TURNS], ids=["rotations", "mosaic turns"])
+def test_every_turn_is_undone(turns):
+    frame = RNG.uniform(0, 1, (1, 2, 16, 24))
+    for there, back in turns:
+        assert np.array_equal(back(there(frame)), frame)
+
+
+def test_turns_of_a_mosaic_keep_red_on_red():
+    colours = np.tile([[0, 1], [1, 2]], (8, 12))[None, None]
+    for there, _ in ensemble.MOSAIC_TURNS:
+        turned = there(colours)
+        assert np.array_equal(
+            turned, np.tile([[0, 1], [1, 2]], (turned.shape[2] // 2, turned.shape[3] // 2))[None, None]
+        )
+
+
+def test_best_effort_is_no_worse_than_fast(tmp_path):
+    gains = []
+    for name in ("astronaut", "coffee"):
+        path, truth = photograph_as_raw(tmp_path / f"{name}.dng", name, 6400)
+        source = read_shot(path)
+        reading = measure(source)
+        best, fast = (
+            psnr(treated(source, NET.set("denoise.effort", e), reading), encoded(truth)) for e in ("best", "fast")
+        )
+        gains.append(best - fast)
+    assert min(gains) > 0

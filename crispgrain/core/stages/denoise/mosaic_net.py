@@ -7,7 +7,7 @@ import numpy as np
 from ...colour.spaces import OPPONENT, Array, apply_matrix
 from ...files.source import RawSource
 from ...model import Domain, Knowledge, Model, Stage, Values
-from ...networks import runtime
+from ...networks import ensemble, runtime
 from ...networks.runtime import EDGE
 from . import stabilise
 from .parameters import STRENGTHS
@@ -44,10 +44,11 @@ def run(mosaic: Array, values: Values, knowledge: Knowledge) -> Array:
             stable[y::2, x::2] = (stabilise.forward(padded[y::2, x::2], noise.a[c], noise.b[c]) - low) / span
     sigma = float(np.mean([1 / scales[c][1] for c in (0, 1, 1, 2)]))
     luminance, colour = (float(values[k]) / 100 for k in ("luminance", "colour"))
-    rgb = _network(stable, sigma * luminance)
+    effort = str(values["effort"])
+    rgb = _network(stable, sigma * luminance, effort)
     if colour != luminance:
         # Colour differences of one rendering on the luminance of the other.
-        axes, other = apply_matrix(rgb, OPPONENT), apply_matrix(_network(stable, sigma * colour), OPPONENT)
+        axes, other = apply_matrix(rgb, OPPONENT), apply_matrix(_network(stable, sigma * colour, effort), OPPONENT)
         rgb = apply_matrix(np.concatenate([axes[..., :1], other[..., 1:]], axis=-1), OPPONENT.T)
     rgb = rgb[top : top + height, left : left + width]
     planes = [
@@ -57,15 +58,16 @@ def run(mosaic: Array, values: Values, knowledge: Knowledge) -> Array:
     return np.stack(planes, axis=-1)
 
 
-def _network(stable: Array, sigma: float) -> Array:
+def _network(stable: Array, sigma: float, effort: str) -> Array:
     rows, columns = stable.shape
     plane = np.full((1, 1, rows // 2, columns // 2), sigma, np.float32)
-    output = runtime.run(NAME, {"mosaic": stable[None, None], "sigma": plane})
+    output = ensemble.run(NAME, {"mosaic": stable[None, None], "sigma": plane}, effort, ensemble.MOSAIC_TURNS)
     return np.ascontiguousarray(output[0].transpose(1, 2, 0))
 
 
 MODEL = Model(
     Stage.DENOISE, NAME, "Mosaic net",
     "For RAW: a network of our own that denoises and demosaics in one step; most detail, least colour speckle.",
-    STRENGTHS, run, lambda values, knowledge: REACH, Domain.MOSAIC, problem=lambda: runtime.problem(NAME),
+    (*STRENGTHS, ensemble.EFFORT), run, lambda values, knowledge: REACH, Domain.MOSAIC,
+    problem=lambda: runtime.problem(NAME),
 )  # fmt: skip

@@ -7,7 +7,7 @@ import numpy as np
 from ...colour.spaces import OPPONENT, Array, apply_matrix, from_opponent, to_opponent
 from ...meter.reading import Noise
 from ...model import Knowledge, Model, Parameter, Stage, Values
-from ...networks import runtime
+from ...networks import ensemble, runtime
 from .parameters import STRENGTHS
 from .sliding_dct import TONE_REACH, tone_map
 
@@ -46,7 +46,8 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     start = (knowledge.rect.top, knowledge.rect.left)
     picture, (top, left) = runtime.framed(apply_matrix(opponent, OPPONENT.T), start, MULTIPLE)
     told, _ = runtime.framed(planes, start, MULTIPLE)
-    output = runtime.run(NAME, {"picture": picture, "conditions": told[:, :, ::2, ::2]})[0].transpose(1, 2, 0)
+    inputs = {"picture": picture, "conditions": told[:, :, ::2, ::2]}
+    output = ensemble.run(NAME, inputs, str(values["effort"]), ensemble.ROTATIONS)[0].transpose(1, 2, 0)
     cleaned = apply_matrix(output[top:, left:][: pixels.shape[0], : pixels.shape[1]], OPPONENT)
     blend = np.minimum(np.array([luminance, colour, colour], np.float32), 1)
     return from_opponent(opponent + blend * (cleaned - opponent))
@@ -59,6 +60,7 @@ MODEL = Model(
         *STRENGTHS,
         Parameter("compression", "Compression", "How strongly the picture was compressed; 0 % leaves blocks alone.",
                   0.0, 0, 90, 1, "%", metered=lambda reading: reading.jpeg.strength),
+        ensemble.EFFORT,
     ),
     run, lambda values, knowledge: REACH + TONE_REACH, problem=lambda: runtime.problem(NAME),
 )  # fmt: skip

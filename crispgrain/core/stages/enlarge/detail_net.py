@@ -7,7 +7,7 @@ import numpy as np
 from ...colour.spaces import SRGB_TO_WORKING, WORKING_TO_SRGB, Array, apply_matrix, srgb_decode, srgb_encode
 from ...geometry import Rect, Size
 from ...model import Knowledge, Model, Stage, Values
-from ...networks import runtime
+from ...networks import ensemble, runtime
 from . import lanczos, resample
 from .size import PARAMETERS
 
@@ -41,7 +41,8 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     factor = _factor(full, out)
     encoded = srgb_encode(apply_matrix(pixels, WORKING_TO_SRGB))
     frame, (top, left) = runtime.framed(encoded, (rect.top, rect.left), MULTIPLE)
-    output = runtime.run(network_name(factor), {"picture": frame})[0].transpose(1, 2, 0)
+    effort = str(values["effort"])
+    output = ensemble.run(network_name(factor), {"picture": frame}, effort, ensemble.ROTATIONS)[0].transpose(1, 2, 0)
     large = np.ascontiguousarray(output[top * factor :, left * factor :][: rect.height * factor, : rect.width * factor])
     big = Size(full.height * factor, full.width * factor)
     part = Rect(rect.top * factor, rect.left * factor, rect.height * factor, rect.width * factor)
@@ -67,5 +68,6 @@ def _problem() -> str:
 MODEL = Model(
     Stage.ENLARGE, "detail-net", "Detail net",
     "Networks of our own, trained to find the likeliest detail; still agrees with the source when shrunk.",
-    PARAMETERS, run, lambda values, knowledge: REACH + AFTER + lanczos.reach(knowledge), problem=_problem,
+    (*PARAMETERS, ensemble.EFFORT), run, lambda values, knowledge: REACH + AFTER + lanczos.reach(knowledge),
+    problem=_problem,
 )  # fmt: skip
