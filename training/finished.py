@@ -39,7 +39,7 @@ def draw_finished(patch: NDArray[np.uint8], rng: np.random.Generator) -> Finishe
     elif kind == "camera":
         picture, chance = _through_a_camera(patch, rng), 0.7
     else:
-        picture, chance = truth, 0.85  # the others are clean, and to be left alone
+        picture, chance = truth, 0.75  # the others are clean, and to be left alone
     quality = 100
     if rng.random() < chance:
         quality = int(rng.integers(10, 96))
