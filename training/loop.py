@@ -29,7 +29,7 @@ class Plan:
     steps ends with a linear fall to zero, which brings out the quality.
     """
 
-    lr: float = 0.008  # 0.015 without decay began to diverge after 3,400 steps
+    lr: float = 0.006
     plain_lr: float = 1e-3
     decay: float = 0.1
     warm_up: int = 300

@@ -12,18 +12,23 @@ from torch.nn import functional
 
 WIDTHS = (32, 64, 128)
 BLOCKS = 2
+LEAK = 0.1
 
 
 class ResidualBlock(nn.Module):
-    """Two 3 x 3 convolutions beside an identity."""
+    """Two 3 x 3 convolutions beside an identity.
+
+    Leaky and without biases, so that no channel can fall silent for good:
+    with plain rectifiers and biases nearly all of them did.
+    """
 
     def __init__(self, channels: int) -> None:
         super().__init__()
-        self.first = nn.Conv2d(channels, channels, 3, padding=1)
-        self.second = nn.Conv2d(channels, channels, 3, padding=1)
+        self.first = nn.Conv2d(channels, channels, 3, padding=1, bias=False)
+        self.second = nn.Conv2d(channels, channels, 3, padding=1, bias=False)
 
     def forward(self, x: Tensor) -> Tensor:
-        return x + self.second(functional.relu(self.first(x)))
+        return x + self.second(functional.leaky_relu(self.first(x), LEAK))
 
 
 def _blocks(channels: int) -> nn.Sequential:

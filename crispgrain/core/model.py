@@ -79,14 +79,17 @@ class Knowledge:
     wanted: Rect
     out_full: Size
     denoised: bool = False
+    demosaiced: bool = False
 
 
 @dataclass(frozen=True)
 class Model:
     """An interchangeable method for a stage.
 
-    A Denoise model on the mosaic may return it demosaiced (H x W x 3).
+    A Denoise model on the mosaic may return it demosaiced (H x W x 3); then it ``demosaics``.
     ``problem`` says why the model cannot be used here, if so.
+    ``tile`` is the least edge of a tile in output pixels that is worth the margin.
+    ``suits`` says whether a shot of this reading gets the model if none is chosen.
     ``margin`` is how far an input pixel can be from an output pixel it changes.
     ``run`` takes pixels (H x W for a mosaic, H x W x 3 for a picture), the values
     of the parameters and the knowledge. It returns the same size, of which the
@@ -103,3 +106,6 @@ class Model:
     margin: Callable[[Values, Knowledge], int] = lambda values, knowledge: 0
     domain: Domain = Domain.PICTURE
     problem: Callable[[], str] = lambda: ""
+    demosaics: bool = False
+    tile: int = 0
+    suits: Callable[[Reading], bool] = lambda reading: True

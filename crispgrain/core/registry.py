@@ -14,8 +14,8 @@ from .stages.sharpen import lens_softness, unsharp_mask
 MODELS: tuple[Model, ...] = (
     develop.DIRECTIONAL,
     develop.LINEAR,
-    mosaic_dct.MODEL,
     mosaic_net.MODEL,
+    mosaic_dct.MODEL,
     sliding_dct.MODEL,
     photo_net.MODEL,
     wavelet.MODEL,

@@ -259,10 +259,10 @@ class Resolved:
         return self.stages[stage]
 
 
-def metered_model(stage: Stage, source: Source) -> Model:
-    """The model a shot gets if none is chosen: the first of its stage that can take its pixels."""
+def metered_model(stage: Stage, source: Source, reading: Reading) -> Model:
+    """The model a shot gets if none is chosen: the first of its stage that can take its pixels and suits it."""
     is_mosaic = isinstance(source, RawSource)
-    return next(m for m in models_of(stage) if is_mosaic or m.domain is Domain.PICTURE)
+    return next(m for m in models_of(stage) if (is_mosaic or m.domain is Domain.PICTURE) and m.suits(reading))
 
 
 def metered_on(stage: Stage, reading: Reading) -> bool:
@@ -285,9 +285,9 @@ def resolve(treatment: Treatment, source: Source, reading: Reading) -> Resolved:
     stages, remarks = {}, []
     for stage in Stage:
         settings = treatment[stage]
-        model = find_model(stage, settings.model) if settings.model else metered_model(stage, source)
+        model = find_model(stage, settings.model) if settings.model else metered_model(stage, source, reading)
         if model.problem() or (model.domain is Domain.MOSAIC and not isinstance(source, RawSource)):
-            fallback = metered_model(stage, source)
+            fallback = metered_model(stage, source, reading)
             why = model.problem() or f"{model.name} needs a RAW mosaic."
             remarks.append(f"{why} {fallback.name} is used for this shot.")
             model = fallback

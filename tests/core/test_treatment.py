@@ -95,7 +95,10 @@ def test_readings_decide_what_is_metered(raw_file):
     assert noisy[Stage.DENOISE].on
     assert noisy[Stage.SHARPEN].on
     assert noisy[Stage.SHARPEN].values["radius"] == pytest.approx(0.9)
-    assert noisy[Stage.DENOISE].model.id == "mosaic-dct"
+    assert noisy[Stage.DENOISE].model.id == "mosaic-net"
+    little = resolve(Treatment(), source, Reading(Noise.even(1.5)))
+    assert little[Stage.DENOISE].on
+    assert little[Stage.DENOISE].model.id == "mosaic-dct"
     clean = resolve(Treatment(), source, Reading(Noise.even(0.2), Blur("none", 0.1)))
     assert not clean[Stage.DENOISE].on
     assert not clean[Stage.SHARPEN].on

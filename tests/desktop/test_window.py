@@ -273,7 +273,7 @@ def test_a_tile_rendered_once_is_not_rendered_again_when_panning_back(opened, qt
 def test_the_rail_shows_what_is_metered_and_its_lamp_switches(opened, qtbot):
     heads = opened.rail.heads
     assert heads[Stage.DENOISE].lit
-    assert "Mosaic cosine 100 / 100 %" in heads[Stage.DENOISE].summary
+    assert "Mosaic net 100 / 100 %" in heads[Stage.DENOISE].summary
     assert heads[Stage.ENLARGE].summary == "off"
     qtbot.mouseClick(heads[Stage.DENOISE], LEFT, pos=heads[Stage.DENOISE].lamp_rect.center())
     assert opened.treatment[Stage.DENOISE].on is False
@@ -451,7 +451,7 @@ def test_a_test_strip_of_a_dragged_patch_and_adopting_from_it(opened, qtbot):
     assert "Wavelet" in labels
     patch = opened.strip_flow._patch
     expected = icc.from_working(opened.easel.result.pipeline.region(patch), icc.profile("srgb"), 8)
-    present = strip.frames[labels.index("Mosaic cosine")].image
+    present = strip.frames[labels.index("Mosaic net")].image
     assert (present.width(), present.height()) == (100, 100)
     got = (
         np.frombuffer(present.constBits(), np.uint8).reshape(100, present.bytesPerLine())[:, :300].reshape(100, 100, 3)

@@ -6,7 +6,7 @@ import pytest
 torch = pytest.importorskip("torch", reason="torch is for training only")
 
 from training.loop import Plan, Trainer  # noqa: E402
-from training.networks import MosaicNet  # noqa: E402
+from training.networks import MosaicNet, ResidualBlock  # noqa: E402
 from training.optimiser import orthogonalised  # noqa: E402
 
 
@@ -29,6 +29,14 @@ def test_an_untrained_net_starts_from_bilinear_interpolation():
         torch.nn.init.zeros_(p)
     even = torch.full((1, 1, 32, 32), 0.4)
     assert torch.allclose(net(even, torch.zeros(1, 1, 16, 16))[..., 2:-2, 2:-2], torch.tensor(0.4), atol=1e-6)
+
+
+def test_no_channel_of_a_block_can_fall_silent_for_good():
+    """Even where every rectifier is shut, weights before it still learn."""
+    block = ResidualBlock(4)
+    torch.nn.init.constant_(block.first.weight, -1.0)
+    block(torch.ones(1, 4, 8, 8)).sum().backward()
+    assert torch.all(block.first.weight.grad.abs().sum(dim=(1, 2, 3)) > 0)
 
 
 def test_training_goes_on_where_it_stopped_and_cooling_leaves_the_checkpoint(tmp_path):

@@ -72,7 +72,7 @@ class Pipeline:
         Shared by pipelines; tiles are found again as long as nothing they
         depend on has changed, so a change to Sharpen leaves Denoise alone.
     tile : int
-        Edge of a tile in pixels, a multiple of 32.
+        Edge of a tile in pixels, a multiple of 32; more if a model asks for it.
     """
 
     def __init__(
@@ -84,8 +84,8 @@ class Pipeline:
         self.reading = reading
         self.resolved = resolved
         self.cache = cache if cache is not None else TileCache()
-        self.tile = tile
         self.steps = self._chain()
+        self.tile = max(tile, *(s.model.tile for s in self.steps))
 
     def _chain(self) -> list[Step]:
         on = [self.resolved[s] for s in PIXEL_STAGES if self.resolved[s].on or s is Stage.DEVELOP]
@@ -148,8 +148,10 @@ class Pipeline:
         wanted = tile_rect(row, column, self.tile, step.after)
 
         def knowledge(rect: Rect) -> Knowledge:
-            denoised = any(s.stage is Stage.DENOISE for s in self.steps[: depth - 1])
-            return Knowledge(self.reading, self.source, rect, step.before, wanted, step.after, denoised)
+            before = self.steps[: depth - 1]
+            denoised = any(s.stage is Stage.DENOISE for s in before)
+            demosaiced = any(s.model.demosaics for s in before)
+            return Knowledge(self.reading, self.source, rect, step.before, wanted, step.after, denoised, demosaiced)
 
         margin = step.model.margin(step.values, knowledge(wanted))
         rect = needed(wanted, step.before, step.after, margin)

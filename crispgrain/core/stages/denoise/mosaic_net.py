@@ -16,6 +16,8 @@ NAME = "mosaic-net"
 MULTIPLE = 8  # the deepest level works at an eighth of the resolution
 # Receptive field, one side: (1 + 4 + 4 + 1) convolutions at 1/2, 8 at 1/4, 4 at 1/8 resolution.
 REACH = 10 * 2 + 8 * 4 + 4 * 8
+TILE = 384  # px; smaller ones would be mostly margin
+LEAST_NOISE = 3.0  # 8-bit steps; below, the classical model is nearer to the truth on smooth strong colours
 
 
 def run(mosaic: Array, values: Values, knowledge: Knowledge) -> Array:
@@ -69,5 +71,5 @@ MODEL = Model(
     Stage.DENOISE, NAME, "Mosaic net",
     "For RAW: a network of our own that denoises and demosaics in one step; most detail, least colour speckle.",
     (*STRENGTHS, ensemble.EFFORT), run, lambda values, knowledge: REACH, Domain.MOSAIC,
-    problem=lambda: runtime.problem(NAME),
+    problem=lambda: runtime.problem(NAME), demosaics=True, tile=TILE, suits=lambda r: r.noise.luminance >= LEAST_NOISE,
 )  # fmt: skip

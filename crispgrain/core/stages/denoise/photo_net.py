@@ -15,6 +15,7 @@ NAME = "photo-net"
 MULTIPLE = 8  # the deepest level works at an eighth of the resolution
 # Receptive field, one side: (1 + 4 + 4 + 1) convolutions at 1/2, 8 at 1/4, 4 at 1/8 resolution.
 REACH = 10 * 2 + 8 * 4 + 4 * 8
+TILE = 384  # px; smaller ones would be mostly margin
 
 
 def conditions(luma: Array, noise: Noise, compression: float) -> Array:
@@ -62,5 +63,5 @@ MODEL = Model(
                   0.0, 0, 90, 1, "%", metered=lambda reading: reading.jpeg.strength),
         ensemble.EFFORT,
     ),
-    run, lambda values, knowledge: REACH + TONE_REACH, problem=lambda: runtime.problem(NAME),
+    run, lambda values, knowledge: REACH + TONE_REACH, problem=lambda: runtime.problem(NAME), tile=TILE,
 )  # fmt: skip

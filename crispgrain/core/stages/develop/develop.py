@@ -94,7 +94,7 @@ def _demosaiced(mosaic: Array, source: RawSource, method: Callable[[Array, NDArr
 
 
 def _margin(values: Values, knowledge: Knowledge) -> int:
-    return demosaic.REACH if isinstance(knowledge.source, RawSource) else 0
+    return demosaic.REACH if isinstance(knowledge.source, RawSource) and not knowledge.demosaiced else 0
 
 
 DIRECTIONAL = Model(

@@ -16,6 +16,7 @@ MULTIPLE = 4  # the deepest level works at a quarter of the source's resolution
 # Receptive field, one side, in source pixels: (1 + 4 + 4 + 1) convolutions at 1/1, 8 at 1/2, 4 at 1/4 resolution.
 REACH = 10 + 8 * 2 + 4 * 4
 PROJECTIONS = 2
+TILE = 768  # px of the result; smaller ones would be mostly margin
 AFTER = 14  # source pixels that back-projection and the final reduction look at, on each side
 
 
@@ -69,5 +70,5 @@ MODEL = Model(
     Stage.ENLARGE, "detail-net", "Detail net",
     "Networks of our own, trained to find the likeliest detail; still agrees with the source when shrunk.",
     (*PARAMETERS, ensemble.EFFORT), run, lambda values, knowledge: REACH + AFTER + lanczos.reach(knowledge),
-    problem=_problem,
+    problem=_problem, tile=TILE,
 )  # fmt: skip
