@@ -22,7 +22,7 @@ from .background import Background, Urgency
 from .layer import to_image
 from .theme import current_theme
 
-MOST = 5
+MOST = 8
 FRAME = QSize(156, 156)
 STRIP_TILE = 128  # small tiles: a patch should not cost the surroundings it lies in
 LADDER = {Stage.DENOISE: ("luminance", (50.0, 150.0)), Stage.SHARPEN: ("strength", (40.0, 100.0))}
