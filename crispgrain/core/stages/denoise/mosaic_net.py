@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...colour.spaces import OPPONENT, Array, apply_matrix
+from ...colour.spaces import OPPONENT, Array, apply_matrix, srgb_decode, srgb_encode
 from ...files.source import RawSource
 from ...model import Domain, Knowledge, Model, Stage, Values
 from ...networks import ensemble, runtime
@@ -37,27 +37,33 @@ def run(mosaic: Array, values: Values, knowledge: Knowledge) -> Array:
     bottom, far = (EDGE + -(n + 2 * EDGE + s) % MULTIPLE for n, s in ((height, down), (width, right)))
     # Mirroring about a row keeps every row's colour.
     padded = np.pad(mosaic, ((top, bottom), (left, far)), mode="reflect" if min(height, width) > 1 else "edge")
-    scales = [stabilise.ends(a, b) for a, b in zip(noise.a, noise.b, strict=True)]
+    lines = tuple(zip(noise.a, noise.b, strict=True))
+    scales = [stabilise.ends(a, b) for a, b in lines]
     stable = np.empty_like(padded)
     for y in (0, 1):
         for x in (0, 1):
             c = y + x  # red, green, green, blue
             low, span = scales[c]
-            stable[y::2, x::2] = (stabilise.forward(padded[y::2, x::2], noise.a[c], noise.b[c]) - low) / span
+            stable[y::2, x::2] = (stabilise.forward(padded[y::2, x::2], *lines[c]) - low) / span
     sigma = float(np.mean([1 / scales[c][1] for c in (0, 1, 1, 2)]))
     luminance, colour = (float(values[k]) / 100 for k in ("luminance", "colour"))
     effort = str(values["effort"])
-    rgb = _network(stable, sigma * luminance, effort)
-    if colour != luminance:
-        # Colour differences of one rendering on the luminance of the other.
-        axes, other = apply_matrix(rgb, OPPONENT), apply_matrix(_network(stable, sigma * colour, effort), OPPONENT)
-        rgb = apply_matrix(np.concatenate([axes[..., :1], other[..., 1:]], axis=-1), OPPONENT.T)
-    rgb = rgb[top : top + height, left : left + width]
-    planes = [
-        stabilise.inverse(rgb[..., c] * span + low, noise.a[c], noise.b[c], smoothed=min(luminance, 1.0))
-        for c, (low, span) in enumerate(scales)
-    ]
-    return np.stack(planes, axis=-1)
+
+    def rendered(strength: float) -> Array:
+        rgb = _network(stable, sigma * strength, effort)[top : top + height, left : left + width]
+        planes = [
+            stabilise.inverse(rgb[..., c] * span + low, *lines[c], smoothed=min(strength, 1.0))
+            for c, (low, span) in enumerate(scales)
+        ]
+        return np.stack(planes, axis=-1)
+
+    if colour == luminance:
+        return rendered(luminance)
+    # Colour differences of one rendering on the luminance of the other, as they will be seen.
+    balance = source.white_balance
+    axes, other = (apply_matrix(srgb_encode(rendered(s) * balance), OPPONENT) for s in (luminance, colour))
+    mixed = apply_matrix(np.concatenate([axes[..., :1], other[..., 1:]], axis=-1), OPPONENT.T)
+    return srgb_decode(mixed) / balance
 
 
 def _network(stable: Array, sigma: float, effort: str) -> Array:
