@@ -28,6 +28,7 @@ SIDECAR_SUFFIX = ".treatment.json"
 
 # Below these, a stage would do more harm than good, and is metered off.
 LEAST_NOISE = 0.7  # 8-bit units
+LEAST_COMPRESSION = 15.0  # percent; JPEG of quality 85
 LEAST_BLUR = 0.35  # px
 
 
@@ -269,7 +270,8 @@ def metered_on(stage: Stage, reading: Reading) -> bool:
     """Whether a stage is needed at all, by the reading."""
     match stage:
         case Stage.DENOISE:
-            return max(reading.noise.luminance, reading.noise.colour) >= LEAST_NOISE
+            noisy = max(reading.noise.luminance, reading.noise.colour) >= LEAST_NOISE
+            return noisy or reading.jpeg.strength >= LEAST_COMPRESSION
         case Stage.SHARPEN:
             return reading.blur.radius >= LEAST_BLUR
         case Stage.ENLARGE | Stage.FINISH:

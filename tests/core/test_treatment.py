@@ -3,11 +3,13 @@
 import json
 
 import jsonschema
+import numpy as np
 import pytest
 
+from crispgrain.core.colour import icc
 from crispgrain.core.errors import ShotError, TreatmentError
-from crispgrain.core.files import read_shot
-from crispgrain.core.meter import Blur, Noise, Reading
+from crispgrain.core.files import PictureSource, read_shot
+from crispgrain.core.meter import Blur, Compression, Noise, Reading
 from crispgrain.core.model import Stage
 from crispgrain.core.registry import MODELS, find_model
 from crispgrain.core.shot import open_shot, saved_treatment
@@ -103,6 +105,16 @@ def test_readings_decide_what_is_metered(raw_file):
     assert not clean[Stage.DENOISE].on
     assert not clean[Stage.SHARPEN].on
     assert not clean[Stage.ENLARGE].on
+
+
+def test_a_compressed_picture_gets_the_photo_net_a_finished_one_the_classical_model(tmp_path):
+    source = PictureSource(tmp_path / "x.jpg", np.zeros((8, 8, 3), np.uint8), icc.profile("srgb"))
+    compressed = resolve(Treatment(), source, Reading(Noise.even(0.1), jpeg=Compression(60, 1)))[Stage.DENOISE]
+    assert compressed.on
+    assert (compressed.model.id, compressed.values["compression"]) == ("photo-net", 40)
+    finished = resolve(Treatment(), source, Reading(Noise.even(3)))[Stage.DENOISE]
+    assert (finished.on, finished.model.id) == (True, "sliding-dct")
+    assert not resolve(Treatment(), source, Reading(Noise.even(0.1), jpeg=Compression(95, 1)))[Stage.DENOISE].on
 
 
 def test_no_strength_starts_at_its_maximum():
