@@ -27,7 +27,8 @@ def network_name(factor: int) -> str:
 def _factor(full: Size, out: Size) -> int:
     """The smallest network that reaches the wanted size, or the largest there is."""
     wanted = max(out.height / full.height, out.width / full.width)
-    return next((f for f in FACTORS if f >= wanted - 1e-6), FACTORS[-1])
+    there = [f for f in FACTORS if not runtime.problem(network_name(f))]
+    return next((f for f in there if f >= wanted - 1e-6), there[-1])
 
 
 def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
@@ -62,13 +63,9 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     return apply_matrix(srgb_decode(resample.apply(rows, columns, large)), SRGB_TO_WORKING)
 
 
-def _problem() -> str:
-    return next((p for f in FACTORS if (p := runtime.problem(network_name(f)))), "")
-
-
 MODEL = Model(
     Stage.ENLARGE, "detail-net", "Detail net",
     "Networks of our own, trained to find the likeliest detail; still agrees with the source when shrunk.",
     (*PARAMETERS, ensemble.EFFORT), run, lambda values, knowledge: REACH + AFTER + lanczos.reach(knowledge),
-    problem=_problem, tile=TILE,
+    problem=lambda: runtime.problem(network_name(FACTORS[0])), tile=TILE,
 )  # fmt: skip
