@@ -144,7 +144,9 @@ def test_the_photo_net_beats_the_classical_models_on_developed_and_compressed_no
     for name in ("astronaut", "coffee", "chelsea"):
         path, _ = photograph_as_raw(tmp_path / f"{name}.dng", name, 6400)
         with rawpy.imread(str(path)) as raw:
-            developed = raw.postprocess(use_camera_wb=True, no_auto_bright=True, adjust_maximum_thr=0)
+            developed = raw.postprocess(
+                use_camera_wb=True, no_auto_bright=True, adjust_maximum_thr=0, gamma=(2.4, 12.92)
+            )  # sRGB's curve
         Image.fromarray(developed).save(path.with_suffix(".jpg"), quality=75)
         source = read_shot(path.with_suffix(".jpg"))
         reading = measure(source)
