@@ -5,7 +5,7 @@ import pytest
 from skimage import data
 
 from tests.conftest import psnr
-from training.detail import RIM, draw_pair, reduce
+from training.reductions import RIM, draw_pair, reduce
 
 RNG = np.random.default_rng(4)
 
