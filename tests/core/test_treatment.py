@@ -127,7 +127,7 @@ def test_no_strength_starts_at_its_maximum():
 def test_a_mosaic_model_on_a_finished_picture_is_replaced_with_a_remark(roll_folder):
     shot = open_shot(roll_folder / "b-noisy.jpg")
     resolved = resolve(Treatment().set("denoise.model", "mosaic-dct"), shot.source, shot.reading)
-    assert resolved[Stage.DENOISE].model.id == "sliding-dct"
+    assert resolved[Stage.DENOISE].model.id == "photo-net"
     assert any("RAW" in r for r in resolved.remarks)
 
 
