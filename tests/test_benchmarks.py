@@ -1,12 +1,16 @@
 """The benchmark's own arithmetic."""
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 from skimage.metrics import peak_signal_noise_ratio
 
-from benchmarks import methods
+from benchmarks import methods, tasks
 from benchmarks.measure import run, table
 from benchmarks.quality import compare
+from crispgrain.core.files import read_shot
+from crispgrain.core.meter import measure
 from tests.conftest import psnr
 
 RNG = np.random.default_rng(2)
@@ -56,3 +60,23 @@ def test_references_and_ours_get_the_same_input_and_all_help():
         methods.skimage_wavelet, lambda c: methods.skimage_nlm(c, 0.8),
     ):  # fmt: skip
         assert psnr(method((noisy, sigma)), truth) > before + 5
+
+
+def test_a_model_that_is_replaced_is_not_measured_under_its_name():
+    flat = np.full((32, 32, 3), 0.5)
+    with pytest.raises(ValueError, match="RAW mosaic"):
+        methods.ours_denoise((flat, 0.1), model="mosaic-dct")
+
+
+def test_reductions_keep_size_mean_and_range():
+    truth = RNG.uniform(0, 1, (64, 48, 3))
+    small = tasks._bicubic(truth, 4)
+    assert small.shape == (16, 12, 3)
+    assert small.mean() == pytest.approx(truth.mean(), abs=0.01)
+    assert 0 <= small.min() <= small.max() <= 1
+
+
+def test_saved_cases_are_jpegs_of_their_quality(tmp_path):
+    pictures = [RNG.uniform(0, 1, (32, 32, 3)) for _ in range(2)]
+    for path in tasks._saved(tmp_path, pictures, 40, "case"):
+        assert measure(read_shot(Path(path))).jpeg.quality == 40

@@ -123,6 +123,29 @@ def test_meter_in_words_and_json(roll_folder, capsys):
     assert "d-broken.jpg" in said.err
 
 
+def test_the_meter_tells_the_quality_of_a_jpeg_and_of_nothing_else(roll_folder, raw_file, capsys):
+    assert main(["meter", str(roll_folder / "b-noisy.jpg"), str(raw_file)]) == 0
+    jpeg, raw = capsys.readouterr().out.split(f"{raw_file.name}:")
+    assert "jpeg   quality 95" in jpeg
+    assert "quality" not in raw
+    assert main(["meter", str(roll_folder / "b-noisy.jpg"), "--json"]) == 0
+    (found,) = json.loads(capsys.readouterr().out)
+    assert found["jpeg"]["quality"] == 95
+    assert found["jpeg"]["confidence"] > 0.9
+
+
+def test_networks_are_run_at_the_effort_asked_for(raw_file, tmp_path):
+    written = []
+    for effort in ("fast", "best"):
+        settings = ["--set", "denoise.model=mosaic-net", "--set", f"denoise.effort={effort}"]
+        arguments = ["run", str(raw_file), "--out", str(tmp_path / effort), "--only", "develop,denoise", *settings]
+        assert main(arguments) == 0
+        (path,) = (tmp_path / effort).iterdir()
+        written.append(read_shot(path).stored.astype(float))
+    difference = np.abs(written[0] - written[1]).mean() / 65535
+    assert 0 < difference < 0.01
+
+
 def test_models_are_listed_with_their_settings(capsys):
     assert main(["models", "--json"]) == 0
     listed = json.loads(capsys.readouterr().out)

@@ -24,7 +24,6 @@ from .theme import current_theme
 
 MOST = 8
 FRAME = QSize(156, 156)
-STRIP_TILE = 128  # small tiles: a patch should not cost the surroundings it lies in
 LADDER = {Stage.DENOISE: ("luminance", (50.0, 150.0)), Stage.SHARPEN: ("strength", (40.0, 100.0))}
 
 
@@ -188,12 +187,12 @@ class TestStrip(QWidget):
         def job() -> tuple[QImage, float]:
             started = time.monotonic()
             resolved = resolve(frame.candidate.treatment, shot.source, shot.reading)
-            pipeline = Pipeline(shot.source, shot.reading, resolved, cache, STRIP_TILE)
+            pipeline = Pipeline(shot.source, shot.reading, resolved, cache)
             fx, fy = pipeline.size.width / shot.source.size.width, pipeline.size.height / shot.source.size.height
             scaled = Rect(
                 int(patch.top * fy), int(patch.left * fx), max(1, int(patch.height * fy)), max(1, int(patch.width * fx))
             )
-            image = to_image(pipeline.region(scaled.intersect(pipeline.size.rect), cancel=cancel))
+            image = to_image(pipeline.untiled(scaled.intersect(pipeline.size.rect), cancel=cancel))
             return image, time.monotonic() - started
 
         def done(answer: tuple[QImage, float]) -> None:

@@ -10,11 +10,12 @@ from PIL import Image
 
 from crispgrain.core.colour import icc
 from crispgrain.core.files import PictureSource, read_shot
+from crispgrain.core.geometry import Rect
 from crispgrain.core.meter import Noise, Reading, measure
 from crispgrain.core.model import Stage
 from crispgrain.core.networks import ensemble, runtime
 from crispgrain.core.registry import models_of
-from crispgrain.core.render.pipeline import Pipeline
+from crispgrain.core.render.pipeline import NEVER, Pipeline
 from crispgrain.core.treatment import Treatment, resolve
 from crispgrain.demo import camera
 from tests.conftest import encoded, photograph, photograph_as_raw, psnr, write_raw
@@ -279,3 +280,42 @@ def test_best_effort_is_no_worse_than_fast(tmp_path):
         )
         gains.append(best - fast)
     assert min(gains) > 0
+
+
+# ---- frames ---------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("start", [(0, 0), (32, 64), (5, 3), (1, 7)])
+@pytest.mark.parametrize("multiple", [4, 8])
+def test_a_frame_keeps_the_picture_and_the_place_of_the_coarse_pixels(start, multiple):
+    pixels = RNG.uniform(0, 1, (37, 51, 2)).astype(np.float32)
+    frame, (top, left) = runtime.framed(pixels, start, multiple)
+    assert np.array_equal(frame[0].transpose(1, 2, 0)[top : top + 37, left : left + 51], pixels)
+    assert frame.shape[2] % multiple == frame.shape[3] % multiple == 0
+    # The same pixel of the whole picture falls on the same place within a coarse one, wherever the part begins.
+    assert (top - start[0]) % multiple == (left - start[1]) % multiple == 0
+    assert min(top, left, frame.shape[2] - top - 37, frame.shape[3] - left - 51) >= runtime.EDGE
+
+
+@pytest.mark.parametrize(("model", "reads_more"), [("mosaic-net", False), ("mosaic-dct", True)])
+def test_develop_needs_no_surroundings_after_a_model_that_demosaics(raw_file, model, reads_more):
+    source = read_shot(raw_file)
+    reading = measure(source)
+    pipeline = Pipeline(source, reading, resolve(NET.set("denoise.model", model), source, reading))
+    asked = []
+
+    def before(rect, depth, cancel):
+        asked.append(rect)
+        return pipeline.region(rect, depth)
+
+    part = Rect(64, 64, 96, 96)
+    pipeline._compute(part, 2, NEVER, before)
+    assert (asked[0] != part) == reads_more
+
+
+def test_networks_get_tiles_worth_their_margin(raw_file):
+    source = read_shot(raw_file)
+    reading = measure(source)
+    plain = resolve(NET.set("denoise.model", "wavelet"), source, reading)
+    assert Pipeline(source, reading, plain, tile=128).tile == 128
+    assert Pipeline(source, reading, resolve(NET, source, reading), tile=128).tile > 256

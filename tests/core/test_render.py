@@ -69,6 +69,43 @@ def test_a_region_is_a_part_of_the_whole(picture_shot):
     assert np.array_equal(pipeline.region(part), pipeline.region(pipeline.size.rect)[part.slices])
 
 
+@pytest.mark.parametrize("kind", ["raw", "picture"])
+@pytest.mark.parametrize("denoise", ["metered", "wavelet", "sliding-dct"])
+@pytest.mark.parametrize("enlarge", ["faithful", "lanczos", "detail-net"])
+def test_a_patch_computed_without_tiles_is_a_part_of_the_whole(kind, denoise, enlarge, raw_shot, picture_shot):
+    shot = raw_shot if kind == "raw" else picture_shot
+    pipeline = shot.pipeline(EVERYTHING.set("denoise.model", denoise).set("enlarge.model", enlarge))
+    part = Rect(101, 67, 90, 75)
+    patch, expected = pipeline.untiled(part), pipeline.region(part)
+    networks = any(s.model.id.endswith("-net") for s in pipeline.steps)
+    assert np.abs(patch - expected).max() < 1e-5 if networks else np.array_equal(patch, expected)
+
+
+def test_patches_of_one_place_share_the_steps_they_have_in_common(raw_shot, monkeypatch):
+    runs = []
+    first = raw_shot.pipeline(EVERYTHING, TileCache())
+    second = raw_shot.pipeline(EVERYTHING.set("finish.amount", 9.0), first.cache)
+    compute = Pipeline._compute
+
+    def counted(self, wanted, depth, cancel, before):
+        runs.append(self.steps[depth - 1].stage)
+        return compute(self, wanted, depth, cancel, before)
+
+    monkeypatch.setattr(Pipeline, "_compute", counted)
+    part = Rect(64, 64, 80, 80)
+    first.untiled(part)
+    assert runs == ["finish", "enlarge", "sharpen", "develop", "denoise"]
+    second.untiled(part)
+    assert runs[5:] == ["finish"]
+
+
+def test_a_patch_can_be_cancelled(raw_shot):
+    cancel = CancelToken()
+    cancel.cancel()
+    with pytest.raises(Cancelled):
+        raw_shot.pipeline(EVERYTHING).untiled(Rect(0, 0, 64, 64), cancel=cancel)
+
+
 def test_a_change_of_sharpen_leaves_denoise_in_the_cache(raw_shot):
     cache = TileCache()
     plan = EVERYTHING.set("sharpen.radius", 0.8)

@@ -16,6 +16,7 @@ from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.stages.denoise import stabilise
 from crispgrain.core.stages.develop import demosaic, develop
+from crispgrain.core.stages.enlarge import resample
 from crispgrain.core.stages.enlarge.size import target_size
 from crispgrain.core.treatment import Treatment, resolve
 from crispgrain.demo import camera
@@ -304,6 +305,33 @@ def test_faithful_is_nearer_to_the_truth_than_bicubic(tmp_path, factor, gain):
         assert np.allclose(ours.mean(axis=(0, 1)), small.mean(axis=(0, 1)), atol=2e-3)
     assert min(gains) > 0
     assert np.mean(gains) > gain
+
+
+def test_each_back_projection_brings_the_reduction_nearer_to_the_source():
+    small = photograph("coffee")[:40, :52]
+    full, big = Size(40, 52), Size(100, 130)
+
+    def missing(times: int) -> float:
+        large = resample.back_project(small, full, full.rect, big, big.rect, times)
+        rows = resample.area_weights(100, 40, 0, 40, 0, 100)
+        columns = resample.area_weights(130, 52, 0, 52, 0, 130)
+        return float(np.abs(resample.apply(rows, columns, large) - small).mean())
+
+    errors = [missing(n) for n in (1, 2, 4, 8)]
+    assert errors == sorted(errors, reverse=True)
+    assert errors[-1] < errors[0] / 10
+
+
+def test_back_projection_from_nothing_is_lanczos_once_and_keeps_a_good_guess():
+    small = photograph("rocket")[:30, :40]
+    full, big = Size(30, 40), Size(60, 80)
+    rows = resample.lanczos_weights(30, 60, 0, 60, 0, 30)
+    columns = resample.lanczos_weights(40, 80, 0, 80, 0, 40)
+    once = resample.back_project(small, full, full.rect, big, big.rect, 1)
+    assert np.array_equal(once, resample.apply(rows, columns, small))
+    truth = np.repeat(np.repeat(small, 2, 0), 2, 1)  # its area average is the source already
+    kept = resample.back_project(small, full, full.rect, big, big.rect, 3, truth.copy())
+    assert np.allclose(kept, truth, atol=1e-5)
 
 
 def test_lanczos_agrees_with_pillow(tmp_path):

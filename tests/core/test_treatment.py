@@ -98,7 +98,7 @@ def test_readings_decide_what_is_metered(raw_file):
     assert noisy[Stage.SHARPEN].on
     assert noisy[Stage.SHARPEN].values["radius"] == pytest.approx(0.9)
     assert noisy[Stage.DENOISE].model.id == "mosaic-net"
-    little = resolve(Treatment(), source, Reading(Noise.even(1.5)))
+    little = resolve(Treatment(), source, Reading(Noise.even(0.8)))
     assert little[Stage.DENOISE].on
     assert little[Stage.DENOISE].model.id == "mosaic-dct"
     clean = resolve(Treatment(), source, Reading(Noise.even(0.2), Blur("none", 0.1)))

@@ -12,7 +12,7 @@ __all__ = ["Blur", "Compression", "Extent", "Noise", "Reading", "measure"]
 
 
 def measure(source: Source) -> Reading:
-    """Measure a shot from its pixels; about half a second for 24 megapixels."""
+    """Measure a shot from its pixels; about a second for a RAW, which is sampled in 120 places."""
     noise = mosaic_noise(source) if isinstance(source, RawSource) else picture_noise(source)
     return Reading(
         noise, measure_blur(source, noise), Extent(source.size.width, source.size.height),

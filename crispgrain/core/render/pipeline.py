@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Hashable
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass
 
 import numpy as np
@@ -141,21 +141,38 @@ class Pipeline:
 
     def tile_pixels(self, row: int, column: int, depth: int, cancel: CancelToken = NEVER) -> Array:
         """One tile after ``depth`` steps, from the cache or computed with all it depends on."""
-        return self.cache.get(self.tile_key(row, column, depth), lambda: self._compute(row, column, depth, cancel))
+        wanted = tile_rect(row, column, self.tile, self.steps[depth - 1].after)
+        return self.cache.get(
+            self.tile_key(row, column, depth), lambda: self._compute(wanted, depth, cancel, self.region)
+        )
 
-    def _compute(self, row: int, column: int, depth: int, cancel: CancelToken) -> Array:
+    def untiled(self, rect: Rect, depth: int | None = None, cancel: CancelToken = NEVER) -> Array:
+        """As :meth:`region`, computing what the rectangle depends on and no whole tiles: cheaper for a small patch.
+
+        Nothing is found again by views; other patches of the same place find it.
+        """
+        depth = len(self.steps) if depth is None else depth
+        if depth == 0:
+            return self.source.region(rect)
+        return self.cache.get(
+            (self.steps[depth - 1].key, rect), lambda: self._compute(rect, depth, cancel, self.untiled)
+        )
+
+    def _compute(
+        self, wanted: Rect, depth: int, cancel: CancelToken, before: Callable[[Rect, int, CancelToken], Array]
+    ) -> Array:
+        """A rectangle after ``depth`` steps, from what ``before`` gives of the step before."""
         step = self.steps[depth - 1]
-        wanted = tile_rect(row, column, self.tile, step.after)
 
         def knowledge(rect: Rect) -> Knowledge:
-            before = self.steps[: depth - 1]
-            denoised = any(s.stage is Stage.DENOISE for s in before)
-            demosaiced = any(s.model.demosaics for s in before)
+            done = self.steps[: depth - 1]
+            denoised = any(s.stage is Stage.DENOISE for s in done)
+            demosaiced = any(s.model.demosaics for s in done)
             return Knowledge(self.reading, self.source, rect, step.before, wanted, step.after, denoised, demosaiced)
 
         margin = step.model.margin(step.values, knowledge(wanted))
         rect = needed(wanted, step.before, step.after, margin)
-        pixels = self.region(rect, depth - 1, cancel)
+        pixels = before(rect, depth - 1, cancel)
         cancel.check()
         result = step.model.run(pixels, step.values, knowledge(rect))
         if step.stage is not Stage.ENLARGE:

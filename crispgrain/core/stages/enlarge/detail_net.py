@@ -35,7 +35,7 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     """Enlarge by a network, agree with the source, then resample to the wanted size.
 
     What area averaging of the result says is still missing of the source is put
-    back (:mod:`.faithful`), so that neither colour nor brightness drifts.
+    back (:func:`.resample.back_project`), so that neither colour nor brightness drifts.
     """
     rect, full, wanted, out = knowledge.rect, knowledge.full, knowledge.wanted, knowledge.out_full
     if out.height <= full.height or out.width <= full.width:
@@ -48,16 +48,7 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     large = np.ascontiguousarray(output[top * factor :, left * factor :][: rect.height * factor, : rect.width * factor])
     big = Size(full.height * factor, full.width * factor)
     part = Rect(rect.top * factor, rect.left * factor, rect.height * factor, rect.width * factor)
-    up = (
-        resample.lanczos_weights(full.height, big.height, part.top, part.bottom, rect.top, rect.bottom),
-        resample.lanczos_weights(full.width, big.width, part.left, part.right, rect.left, rect.right),
-    )
-    down = (
-        resample.area_weights(big.height, full.height, rect.top, rect.bottom, part.top, part.bottom),
-        resample.area_weights(big.width, full.width, rect.left, rect.right, part.left, part.right),
-    )
-    for _ in range(PROJECTIONS):
-        large += resample.apply(*up, encoded - resample.apply(*down, large))
+    large = resample.back_project(encoded, full, rect, big, part, PROJECTIONS, large)
     rows = resample.lanczos_weights(big.height, out.height, wanted.top, wanted.bottom, part.top, part.bottom)
     columns = resample.lanczos_weights(big.width, out.width, wanted.left, wanted.right, part.left, part.right)
     return apply_matrix(srgb_decode(resample.apply(rows, columns, large)), SRGB_TO_WORKING)

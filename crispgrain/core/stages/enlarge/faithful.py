@@ -18,11 +18,6 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
 
     Works on encoded values, as :mod:`.lanczos` does. A shrinking factor leaves
     nothing to agree with, and is plain Lanczos.
-
-    References
-    ----------
-    M. Irani, S. Peleg, "Improving resolution by image registration", CVGIP:
-    Graphical Models and Image Processing 53(3), 1991.
     """
     rect, full, wanted, out = knowledge.rect, knowledge.full, knowledge.wanted, knowledge.out_full
     if out.height <= full.height or out.width <= full.width:
@@ -35,18 +30,8 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
         ),
         *(n * o // f for n, o, f in ((rect.bottom, out.height, full.height), (rect.right, out.width, full.width))),
     )
-    up = (
-        resample.lanczos_weights(full.height, out.height, whole.top, whole.bottom, rect.top, rect.bottom),
-        resample.lanczos_weights(full.width, out.width, whole.left, whole.right, rect.left, rect.right),
-    )
-    down = (
-        resample.area_weights(out.height, full.height, rect.top, rect.bottom, whole.top, whole.bottom),
-        resample.area_weights(out.width, full.width, rect.left, rect.right, whole.left, whole.right),
-    )
-    encoded = srgb_encode(pixels)
-    result = resample.apply(*up, encoded)
-    for _ in range(ITERATIONS):
-        result += resample.apply(*up, encoded - resample.apply(*down, result))
+    # The first of them, from nothing, is plain Lanczos.
+    result = resample.back_project(srgb_encode(pixels), full, rect, out, whole, 1 + ITERATIONS)
     return srgb_decode(np.ascontiguousarray(result[wanted.within(whole).slices]))
 
 

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from scipy import sparse
 
 from ...colour.spaces import Array
+from ...geometry import Rect, Size
 
 LANCZOS_LOBES = 3
 
@@ -82,3 +83,39 @@ def apply(rows: sparse.csr_array, columns: sparse.csr_array, pixels: Array) -> A
     across = np.ascontiguousarray(tall.transpose(1, 0, 2)).reshape(width, -1)
     wide = (columns @ across).reshape(columns.shape[0], -1, channels)
     return np.ascontiguousarray(wide.transpose(1, 0, 2))
+
+
+def back_project(
+    small: Array, full: Size, rect: Rect, big: Size, part: Rect, times: int, start: Array | None = None
+) -> Array:
+    """Enlarge so that area averaging of the result gives ``small`` back.
+
+    What averaging says is still missing is enlarged by Lanczos and added,
+    ``times`` over.
+
+    Parameters
+    ----------
+    small : H x W x C
+        What lies in ``rect`` of a picture of size ``full``.
+    big, part
+        Size of the enlarged picture, and the part of it to make.
+    start : h x w x C, optional
+        A first guess of that part, written over; black if not given.
+
+    References
+    ----------
+    M. Irani, S. Peleg, "Improving resolution by image registration", CVGIP:
+    Graphical Models and Image Processing 53(3), 1991.
+    """
+    up = (
+        lanczos_weights(full.height, big.height, part.top, part.bottom, rect.top, rect.bottom),
+        lanczos_weights(full.width, big.width, part.left, part.right, rect.left, rect.right),
+    )
+    down = (
+        area_weights(big.height, full.height, rect.top, rect.bottom, part.top, part.bottom),
+        area_weights(big.width, full.width, rect.left, rect.right, part.left, part.right),
+    )
+    result = np.zeros((part.height, part.width, small.shape[2]), np.float32) if start is None else start
+    for _ in range(times):
+        result += apply(*up, small - apply(*down, result))
+    return result
