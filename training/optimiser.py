@@ -14,14 +14,23 @@ PLAIN = ("head", "tail", "grow")  # first, last and upsampling layers learn bett
 
 
 def orthogonalised(matrices: Tensor, iterations: int = 5) -> Tensor:
-    """The nearest semi-orthogonal matrices (n x rows x columns), roughly, by Newton-Schulz iterations."""
+    """The nearest semi-orthogonal matrices (n x rows x columns), roughly, by Newton-Schulz iterations.
+
+    Each iteration multiplies by a polynomial of the Gram matrix, so all of
+    them are done on the small Gram matrix and applied once.
+    """
     a, b, c = QUINTIC
     x = matrices / (matrices.norm(dim=(1, 2), keepdim=True) + 1e-7)
     tall = x.shape[1] > x.shape[2]
     x = x.mT if tall else x
+    gram = x @ x.mT
+    identity = torch.eye(gram.shape[1])
+    product = identity.expand_as(gram)
     for _ in range(iterations):
-        gram = x @ x.mT
-        x = a * x + (b * gram + c * gram @ gram) @ x
+        polynomial = a * identity + b * gram + c * gram @ gram
+        product = polynomial @ product
+        gram = polynomial @ gram @ polynomial
+    x = product @ x
     return x.mT if tall else x
 
 
