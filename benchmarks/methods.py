@@ -140,7 +140,7 @@ def ours_sharpen(case: tuple[NDArray, float, float], model: str, strength: float
     plan = NOTHING.set("sharpen.on", True).set("sharpen.model", model).set("sharpen.strength", strength)
     if model == "lens-softness":
         plan = plan.set("sharpen.halo", halo)
-    return _treated(_picture(soft), plan, Reading(Noise.even(255 * sigma), Blur(radius=blur)))
+    return _treated(_picture(soft), plan, Reading(Noise.even(255 * sigma), Blur(softness=blur)))
 
 
 def _kernel(blur: float) -> NDArray:

@@ -114,19 +114,19 @@ def test_a_disk_that_fills_up_leaves_nothing_half_written(raw_file, tmp_path):
 def test_meter_in_words_and_json(roll_folder, capsys):
     assert main(["meter", str(roll_folder / "a-rim.dng"), "--json"]) == 0
     (reading,) = json.loads(capsys.readouterr().out)
-    assert reading["size"] == {"width": 640, "height": 480}
+    assert (reading["size"]["width"], reading["size"]["height"]) == (640, 480)
     assert len(reading["noise"]["a"]) == 3
     assert reading["noise"]["luminance"] > 3
     assert main(["meter", str(roll_folder)]) == 1
     said = capsys.readouterr()
-    assert "b-noisy.jpg: 640 × 480 px" in said.out
+    assert "b-noisy.jpg\n  640 × 480 px\n  largest print 5 × 4 cm at 300 ppi" in said.out
     assert "d-broken.jpg" in said.err
 
 
 def test_the_meter_tells_the_quality_of_a_jpeg_and_of_nothing_else(roll_folder, raw_file, capsys):
     assert main(["meter", str(roll_folder / "b-noisy.jpg"), str(raw_file)]) == 0
-    jpeg, raw = capsys.readouterr().out.split(f"{raw_file.name}:")
-    assert "jpeg   quality 95" in jpeg
+    jpeg, raw = capsys.readouterr().out.split(f"{raw_file.name},")
+    assert "saved as JPEG of quality 95, by its table" in jpeg
     assert "quality" not in raw
     assert main(["meter", str(roll_folder / "b-noisy.jpg"), "--json"]) == 0
     (found,) = json.loads(capsys.readouterr().out)

@@ -12,6 +12,7 @@ from crispgrain import __version__
 from crispgrain.core.colour.icc import PROFILE_NAMES
 from crispgrain.core.errors import Cancelled, ShotError, TreatmentError
 from crispgrain.core.files import OutputFormat, find_shots
+from crispgrain.core.meter.words import all_words
 from crispgrain.core.model import Parameter, Stage
 from crispgrain.core.registry import MODELS
 from crispgrain.core.render.progress import Progress
@@ -183,20 +184,13 @@ def meter_files(options: argparse.Namespace) -> int:
 
 
 def _reading_words(shot: Shot) -> str:
-    reading, noise = shot.reading, shot.reading.noise
-    lines = [
-        f"{shot.path.name}: {reading.size.width} × {reading.size.height} px"
-        + (f", {shot.source.facts.camera}" if shot.source.facts.camera else "")
-        + (f", ISO {shot.source.facts.iso}" if shot.source.facts.iso else ""),
-        f"  noise  luminance {noise.luminance:.1f}, colour {noise.colour:.1f} (standard deviation, 8-bit steps)",
-    ]
+    noise, facts = shot.reading.noise, shot.source.facts
+    title = [shot.path.name, *([facts.camera] if facts.camera else []), *([f"ISO {facts.iso}"] if facts.iso else [])]
+    lines = [", ".join(title), *all_words(shot.reading)]
     if noise.a is not None and noise.b is not None:
         each = ", ".join(f"{c} {a:.3g} x + {b:.3g}" for c, a, b in zip("RGB", noise.a, noise.b, strict=True))
-        lines.append(f"         sensor variance by signal x: {each}")
-    lines.append(f"  blur   {reading.blur.kind}, {reading.blur.radius:.2f} px (sigma of the sharpest edges)")
-    if reading.jpeg.quality is not None:
-        lines.append(f"  jpeg   quality {reading.jpeg.quality:.0f}")
-    return "\n".join(lines + [f"  note   {remark}" for remark in shot.source.facts.remarks])
+        lines.append(f"sensor variance by signal x: {each}")
+    return "\n  ".join(lines + list(facts.remarks))
 
 
 def _parameter_json(stage: Stage, p: Parameter) -> dict[str, object]:

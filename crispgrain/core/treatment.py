@@ -273,7 +273,7 @@ def metered_on(stage: Stage, reading: Reading) -> bool:
             noisy = max(reading.noise.luminance, reading.noise.colour) >= LEAST_NOISE
             return noisy or reading.jpeg.strength >= LEAST_COMPRESSION
         case Stage.SHARPEN:
-            return reading.blur.radius >= LEAST_BLUR
+            return reading.blur.softness >= LEAST_BLUR
         case Stage.ENLARGE | Stage.FINISH:
             return False
     return True

@@ -106,6 +106,13 @@ def disc(radius: float) -> Array:
     return kernel / kernel.sum()
 
 
+def motion(length: float, angle: float) -> Array:
+    """Point spread of an even motion: a line of ``length`` px, ``angle`` degrees counter-clockwise from level."""
+    along = np.linspace(-length / 2, length / 2, max(2, round(8 * length)))
+    direction = np.radians(angle)
+    return _drawn(along * np.cos(direction) - 1j * along * np.sin(direction))
+
+
 def shake_path(length: float, seed: int) -> Array:
     """Point spread of an unsteady hand: a smooth random path of about ``length`` px, summing to 1.
 
@@ -123,9 +130,14 @@ def shake_path(length: float, seed: int) -> Array:
         path.append(position)
     points = np.array(path) - np.mean(path)
     points *= length / max(np.ptp(points.real), np.ptp(points.imag))
+    return _drawn(points)
+
+
+def _drawn(points: NDArray[np.complex128]) -> Array:
+    """A path as a point spread, summing to 1: each moment of the exposure falls on its four nearest pixels."""
     reach = int(np.ceil(np.abs([points.real, points.imag]).max())) + 1
     kernel = np.zeros((2 * reach + 1,) * 2, np.float32)
-    for p in points:  # each moment of the exposure spreads over its four nearest pixels
+    for p in points:
         x, y = p.real + reach, p.imag + reach
         i, j = int(y), int(x)
         fy, fx = y - i, x - j

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from crispgrain.core.files.source import RawSource
+from crispgrain.core.meter import words
 from crispgrain.core.model import Domain, Parameter, Stage, Value
 from crispgrain.core.registry import models_of
 from crispgrain.core.render.pipeline import Pipeline
@@ -224,20 +225,18 @@ def reading_words(stage: Stage, shot: Shot, pipeline: Pipeline) -> list[str]:
     reading, facts = shot.reading, shot.source.facts
     lines: list[str] = []
     if stage is Stage.DEVELOP:
-        lines.append(f"{reading.size.width} × {reading.size.height} px" + (", RAW" if shot.source.is_raw else ""))
+        lines += [f"{reading.size.width} × {reading.size.height} px" + (", RAW" if shot.source.is_raw else "")]
         lines += [w for w in (facts.camera, f"ISO {facts.iso}" if facts.iso else "") if w]
-        lines += facts.remarks
+        lines += [*words.tone_words(reading), *words.history_words(reading), *facts.remarks]
     elif stage is Stage.DENOISE:
-        lines.append(f"Reading: noise {reading.noise.luminance:.1f} luminance, {reading.noise.colour:.1f} colour")
-        lines.append("(standard deviation in 8-bit steps)")
-        if reading.jpeg.quality is not None:
-            lines.append(f"Reading: saved as JPEG of quality {reading.jpeg.quality:.0f}")
+        compression = words.compression_words(reading)
+        lines += words.noise_words(reading.noise) + ([compression] if compression else [])
         if not metered_on(stage, reading):
-            lines.append("Clean enough: metered off.")
+            lines.append("clean enough: metered off")
     elif stage is Stage.SHARPEN:
-        lines.append(f"Reading: sharpest edges blurred by {reading.blur.radius:.1f} px")
+        lines.append(words.blur_words(reading.blur))
         if not metered_on(stage, reading):
-            lines.append("Sharp enough: metered off.")
+            lines.append("sharp enough: metered off")
     elif stage in (Stage.ENLARGE, Stage.PRINT):
         ppi = float(pipeline.resolved[Stage.PRINT].values["ppi"])
         size = pipeline.size
@@ -246,4 +245,4 @@ def reading_words(stage: Stage, shot: Shot, pipeline: Pipeline) -> list[str]:
         if stage is Stage.ENLARGE and min(reading.size.width, reading.size.height) < 500:
             lines.append("The source is under 500 pixels on a side: too small to enlarge well.")
     lines += pipeline.resolved.remarks
-    return lines
+    return [line[:1].upper() + line[1:] for line in lines]

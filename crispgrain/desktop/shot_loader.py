@@ -9,6 +9,7 @@ from PySide6.QtGui import QImage
 
 from crispgrain.core.files import Source, read_shot
 from crispgrain.core.meter import Reading, measure
+from crispgrain.core.meter.words import headline
 from crispgrain.core.model import Stage
 from crispgrain.core.render.overview import overview
 from crispgrain.core.shot import Shot
@@ -86,7 +87,7 @@ class ShotLoader(QObject):
 
     def _enter(self, row: int, reading: Reading) -> None:
         entry = self._roll.entries[row]
-        entry.headline = reading.headline
+        entry.headline = headline(reading)
         if entry.state is State.WAITING:
             entry.state = entry.settled_state
         self._roll.touch(row)

@@ -11,7 +11,7 @@ from skimage import data
 from crispgrain.core.colour import icc
 from crispgrain.core.files import PictureSource, read_shot
 from crispgrain.core.meter import measure
-from crispgrain.core.meter.compression import LUMA, measure_compression
+from crispgrain.core.meter.compression import LUMA, from_table
 from crispgrain.core.meter.noise import fit_line, smooth_variance
 from crispgrain.demo import camera
 from crispgrain.demo.roll import scene
@@ -84,7 +84,9 @@ def test_fur_is_not_denoised_as_noise_when_the_file_knows_better(tmp_path, name)
 
 def test_a_noise_profile_that_agrees_does_not_replace_the_measurement(tmp_path):
     path = write_raw(tmp_path / "p.dng", scene("orrery"), 6400)
-    assert measure(read_shot(path)).noise == measure(without_profile(path)).noise
+    noise = measure(read_shot(path)).noise
+    assert replace(noise, iso=None) == measure(without_profile(path)).noise
+    assert noise.iso == pytest.approx(6400, rel=0.1)
 
 
 def test_texture_does_not_raise_the_line(tmp_path):
@@ -109,7 +111,7 @@ def test_softness_of_edges(tmp_path, blur):
     step = cv2.GaussianBlur(cv2.resize(step, (1200, 1200), interpolation=cv2.INTER_NEAREST), (0, 0), 4 * blur)
     step = cv2.resize(step, (300, 300), interpolation=cv2.INTER_AREA)
     reading = measure(as_source(np.repeat(step[..., None], 3, axis=2), tmp_path))
-    assert reading.blur.radius == pytest.approx(blur, abs=0.25)
+    assert reading.blur.softness == pytest.approx(blur, abs=0.25)
 
 
 @pytest.mark.parametrize("softness", [0.6, 1.2])
@@ -117,7 +119,7 @@ def test_softness_of_edges(tmp_path, blur):
 def test_softness_of_a_raw_is_read_through_its_noise_and_past_thin_lines(tmp_path, softness, iso):
     scene_part = scene("orrery")[800:2000, 800:2300]
     path = write_raw(tmp_path / "p.dng", camera.lens_softness(scene_part, softness), iso)
-    assert measure(read_shot(path)).blur.radius == pytest.approx(softness, abs=0.25)
+    assert measure(read_shot(path)).blur.softness == pytest.approx(softness, abs=0.25)
 
 
 def test_a_picture_too_small_to_measure_gets_an_honest_nothing(tmp_path):
@@ -153,9 +155,27 @@ def test_jpeg_quality_is_read_from_the_tables(tmp_path, quality, subsampling):
 
 def test_tables_of_a_makers_own_get_the_quality_of_like_coarseness_and_less_confidence():
     own = np.full(64, 12)  # as coarse at every frequency
-    found = measure_compression(tuple(own.tolist()))
+    found = from_table(tuple(own.tolist()))
     assert 70 < found.quality < 95
     assert found.confidence < 0.6
+
+
+@pytest.mark.parametrize("quality", [15, 40, 75, 88])
+def test_jpeg_quality_is_read_from_pixels_when_the_tables_are_gone(tmp_path, quality):
+    """A cropped screenshot of a JPEG: quality and block grid are still in its pixels."""
+    jpeg, png = tmp_path / "x.jpg", tmp_path / "x.png"
+    Image.fromarray(data.coffee()).save(jpeg, quality=quality, subsampling=0)
+    Image.fromarray(np.asarray(Image.open(jpeg))[3:, 6:]).save(png)
+    found = measure(read_shot(png)).jpeg
+    assert found.quality == pytest.approx(quality, abs=3)
+    assert (found.grid, found.found_in) == ((2, 5), "pixels")
+
+
+@pytest.mark.parametrize("name", ["astronaut", "coffee", "chelsea"])
+def test_a_picture_never_compressed_shows_no_comb(tmp_path, name):
+    # Shrunk by two: what their own compression left is gone.
+    small = cv2.resize(getattr(data, name)(), None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
+    assert measure(PictureSource(tmp_path / "x.png", small, icc.profile("srgb"))).jpeg.quality is None
 
 
 def test_no_tables_no_quality(tmp_path):
@@ -165,4 +185,4 @@ def test_no_tables_no_quality(tmp_path):
 
 def test_the_standards_own_table_is_quality_50():
     # ITU-T T.81 table K.1 is unscaled at 50 in the Independent JPEG Group's library.
-    assert measure_compression(tuple(LUMA.tolist())).quality == 50
+    assert from_table(tuple(LUMA.tolist())).quality == 50

@@ -192,7 +192,7 @@ def sharpened(pixels: np.ndarray, tmp_path, radius: float, **settings) -> np.nda
     treatment = NOTHING.set("sharpen.on", True).set("sharpen.radius", radius)
     for key, value in settings.items():
         treatment = treatment.set(f"sharpen.{key}", value)
-    return treated(source, treatment, Reading(Noise.even(0.1), Blur(radius=radius)))
+    return treated(source, treatment, Reading(Noise.even(0.1), Blur(softness=radius)))
 
 
 def test_deconvolution_brings_a_blurred_picture_nearer_to_the_truth(clean, tmp_path):
@@ -227,7 +227,7 @@ def test_noise_in_a_smooth_area_is_not_raised(tmp_path):
     sigma = 0.01
     sky = 0.55 + RNG.normal(0, sigma, (96, 96, 3))
     source = picture(sky, tmp_path)
-    reading = Reading(Noise.even(sigma * 255), Blur(radius=1.0))
+    reading = Reading(Noise.even(sigma * 255), Blur(softness=1.0))
     result = treated(source, NOTHING.set("sharpen.on", True), reading)
     before, after = (luminance(p).std() for p in (treated(source, NOTHING, reading), result))
     assert after < 1.1 * before
@@ -377,7 +377,7 @@ def test_stages_run_in_their_fixed_order(raw_file):
 def test_sharpening_before_denoising_makes_noise_worse(tmp_path):
     sigma = 0.03
     source = picture(0.5 + RNG.normal(0, sigma, (128, 128, 3)), tmp_path)
-    reading = Reading(Noise.even(sigma * 255), Blur(radius=1.0))
+    reading = Reading(Noise.even(sigma * 255), Blur(softness=1.0))
     sharpen = NOTHING.set("sharpen.on", True).set("sharpen.model", "unsharp-mask").set("sharpen.strength", 150)
     plain, only_sharpened, both = (
         luminance(treated(source, t, reading)).std() for t in (NOTHING, sharpen, sharpen.set("denoise.on", True))

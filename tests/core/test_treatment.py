@@ -93,7 +93,7 @@ def test_metered_strengths_follow_each_shot_after_sync():
 
 def test_readings_decide_what_is_metered(raw_file):
     source = read_shot(raw_file)
-    noisy = resolve(Treatment(), source, Reading(Noise.even(8), Blur("soft lens", 0.9)))
+    noisy = resolve(Treatment(), source, Reading(Noise.even(8), Blur("soft lens", 0.9, 0.9)))
     assert noisy[Stage.DENOISE].on
     assert noisy[Stage.SHARPEN].on
     assert noisy[Stage.SHARPEN].values["radius"] == pytest.approx(0.9)
@@ -101,7 +101,7 @@ def test_readings_decide_what_is_metered(raw_file):
     little = resolve(Treatment(), source, Reading(Noise.even(0.8)))
     assert little[Stage.DENOISE].on
     assert little[Stage.DENOISE].model.id == "mosaic-dct"
-    clean = resolve(Treatment(), source, Reading(Noise.even(0.2), Blur("none", 0.1)))
+    clean = resolve(Treatment(), source, Reading(Noise.even(0.2), Blur("none", 0.1, 0.1)))
     assert not clean[Stage.DENOISE].on
     assert not clean[Stage.SHARPEN].on
     assert not clean[Stage.ENLARGE].on

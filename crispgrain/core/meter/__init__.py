@@ -6,15 +6,17 @@ from ..files.source import RawSource, Source
 from .blur import measure_blur
 from .compression import measure_compression
 from .noise import mosaic_noise, picture_noise
-from .reading import Blur, Compression, Extent, Noise, Reading
+from .pixels import measure_tones
+from .reading import Blur, Compression, Extent, History, Noise, Reading, Tones
 
-__all__ = ["Blur", "Compression", "Extent", "Noise", "Reading", "measure"]
+__all__ = ["Blur", "Compression", "Extent", "History", "Noise", "Reading", "Tones", "measure"]
 
 
 def measure(source: Source) -> Reading:
-    """Measure a shot from its pixels; about a second for a RAW, which is sampled in 120 places."""
+    """Measure a shot from its pixels, sampled in about a hundred places: one or two seconds."""
     noise = mosaic_noise(source) if isinstance(source, RawSource) else picture_noise(source)
+    blur, history = measure_blur(source, noise)
     return Reading(
-        noise, measure_blur(source, noise), Extent(source.size.width, source.size.height),
-        measure_compression(source.facts.jpeg_luma), source.is_raw,
+        noise, blur, Extent(source.size.width, source.size.height), measure_compression(source),
+        measure_tones(source), history, source.is_raw,
     )  # fmt: skip

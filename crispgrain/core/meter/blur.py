@@ -1,26 +1,53 @@
-"""Measuring how soft the sharpest edges are."""
+"""Measuring blur: how soft the sharpest edges are, and what made them so."""
 
 from __future__ import annotations
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from ..colour.spaces import Array, luminance, srgb_encode
 from ..files.source import RawSource, Source
+from ..geometry import Rect
 from ..stages.develop.demosaic import linear
 from .noise import sample_rects
-from .reading import Blur, Noise
+from .pixels import history
+from .reading import Blur, History, Noise
+from .spectrum import (
+    BLOCK,
+    LEAST_BLOCKS,
+    MOST_BLOCKS,
+    Fit,
+    blocks_of,
+    chance,
+    extent,
+    fit_kinds,
+    log_spectrum,
+    sharpest,
+)
 
 SCALES = (1.0, 2.0, 4.0)  # px; known blurs, from whose ratios the unknown one follows
 CENTRAL_DIFFERENCE = 1 / 3  # px^2; variance of the box that a difference over two pixels averages over
 LARGEST = 3.0
 LEAST_SLOPE = 0.012  # of encoded white per px; weaker edges say little
 ABOVE_NOISE = 6  # times the noise of the finest slope
+LEAST_EDGES = 50
+LEAST_SOFTNESS = 0.35  # px
+# How much better than by softness a kind with zeros must explain a spectrum. Set on training photographs.
+MOTION_GAIN, DEFOCUS_GAIN = 0.96, 0.985
+LEAST_EXPLAINED, CLEARLY = 0.3, 0.8
+EXPLAINED = 0.25  # misfit
+UNEVEN = 0.015  # misfit beyond what chance and an ordinary scene leave
+LARGEST_EXTENT = 26.0  # px of the blocks
+LEAST_BLURRED, LEAST_SHAKEN = 0.6, 1.3  # px of softness
+LEAST_LENGTH, LEAST_RADIUS, LARGEST_RADIUS = 2.6, 1.1, 13.0  # px of the blocks
 QUANTILE = 0.4  # the softer half of a picture's edges may be out of focus
 
 
-def edge_softness(y: Array, noise_sigma: float) -> np.ndarray:
-    """Sigma in pixels of the blur at the strong edges of encoded luminance (H x W).
+def edge_blur(y: Array, noise_sigma: float) -> np.ndarray:
+    """Squared sigma in pixels of the blur at the strong edges of encoded luminance (H x W).
+
+    Below zero an edge is steeper than a step can be: it was sharpened.
 
     The gradient of a step edge of blur s, smoothed further by t, peaks at
     A / sqrt(2 pi (s^2 + t^2)); two values of t give s. A third tells edges from
@@ -41,7 +68,7 @@ def edge_softness(y: Array, noise_sigma: float) -> np.ndarray:
     along = [s[0][strong] * direction[0] + s[1][strong] * direction[1] for s in (fine, middle, coarse)]
     squared, squared_coarse = (_blur_squared(along[i], along[i + 1], SCALES[i], SCALES[i + 1]) for i in (0, 1))
     is_step = (squared_coarse > -1.5) & (squared_coarse < LARGEST**2)
-    return np.sqrt(np.clip(squared[is_step], 0, LARGEST**2))
+    return squared[is_step]
 
 
 def _slopes(y: Array, t: float) -> tuple[Array, Array]:
@@ -55,19 +82,84 @@ def _blur_squared(fine: Array, coarse: Array, t: float, u: float) -> Array:
     return (u**2 - ratio * t**2) / np.maximum(ratio - 1, 1e-3) - CENTRAL_DIFFERENCE
 
 
-def measure_blur(source: Source, noise: Noise) -> Blur:
-    """Softness of a shot: a low quantile over its strong edges, for the rest may be out of focus."""
-    found = []
+def measure_blur(source: Source, noise: Noise) -> tuple[Blur, History]:
+    """Softness of a shot's edges and the kind of blur behind it; and, from the same figures, earlier work on it."""
+    edges = _edges(source, noise)
+    blocks = _blocks(source)
+    spectrum = log_spectrum(blocks) if len(blocks) >= LEAST_BLOCKS else None
+    softness, sure = 0.0, 0.0
+    if len(edges) >= LEAST_EDGES:
+        # A low quantile, for the rest may be out of focus.
+        softness = float(np.sqrt(np.clip(np.quantile(edges, QUANTILE), 0, LARGEST**2)))
+        sure = min(1.0, len(edges) / 1000)
+    blur = Blur("soft lens" if softness > LEAST_SOFTNESS else "none", softness, softness, confidence=sure)
+    known = edges if len(edges) >= LEAST_EDGES else edges[:0]
+    if spectrum is None:
+        return blur, History() if source.is_raw else history(known, None)
+    fits = fit_kinds(spectrum)
+    explained = min(fit.misfit for fit in fits.values()) < EXPLAINED
+    # The zeros of a blur look like the end of an enlarged picture's spectrum, but a blur explains all of it.
+    past = History() if source.is_raw else history(known, None if explained else spectrum)
+    if past.enlarged == 1 and (softness >= LEAST_BLURRED or not sure):  # too blurred to show an edge, perhaps
+        blur = _kind(blur, fits, spectrum, len(blocks), source)
+    return blur, past
+
+
+def _kind(plain: Blur, fits: dict[str, Fit], spectrum: NDArray[np.float64], blocks: int, source: Source) -> Blur:
+    """What made edges soft: a disc or a line if the spectrum has their zeros, shake if it is uneven without them."""
+    unit = 2.0 if isinstance(source, RawSource) else 1.0  # px per pixel of the blocks
+    simple = min(fits["none"].misfit, fits["soft"].misfit)
+    disc, line = fits["defocus"], fits["motion"]
+    best = min(simple, disc.misfit, line.misfit)
+    uneven = best - 2 * chance(blocks)
+    # A kind with zeros must explain a good part of what is uneven, or it is a path that no line or disc describes.
+    explained = (simple - best) / max(simple - chance(blocks), 1e-9)
+    if plain.softness > LEAST_SHAKEN and uneven > UNEVEN and explained < LEAST_EXPLAINED and best > CLEARLY * simple:
+        moved = extent(spectrum)
+        if moved < LARGEST_EXTENT:  # beyond, it is a pattern in the scene
+            return Blur("shake", plain.softness, length=unit * moved, confidence=min(0.5, 0.1 + 3 * uneven))
+    if line.misfit < MOTION_GAIN * min(simple, disc.misfit) and line.size[0] > LEAST_LENGTH:
+        gain = 1 - line.misfit / min(simple, disc.misfit)
+        return Blur("motion", plain.softness, 0.0, unit * line.size[0], line.size[1] % 180, min(1.0, 4 * gain))
+    if disc.misfit < DEFOCUS_GAIN * simple and LEAST_RADIUS < disc.size[0] < LARGEST_RADIUS:
+        gain = 1 - disc.misfit / simple
+        return Blur("defocus", plain.softness, unit * disc.size[0], confidence=min(1.0, 10 * gain))
+    return plain
+
+
+def _edges(source: Source, noise: Noise) -> NDArray[np.float64]:
+    """Squared blurs of the strong edges of a shot."""
+    found = [np.empty(0)]
     for rect in sample_rects(source.size, 256, 24):
-        if isinstance(source, RawSource):
-            pixels = linear(source.region(rect), source.pattern) * source.white_balance
-            y = srgb_encode(pixels.mean(axis=-1))
-        else:
-            y = srgb_encode(luminance(source.region(rect)))
+        y = _encoded_luminance(source, rect)
         if min(y.shape) >= 16:
-            found.append(edge_softness(np.ascontiguousarray(y), noise.luminance / 255 / 3**0.5))
-    edges = np.concatenate(found) if found else np.empty(0)
-    if len(edges) < 50:
-        return Blur()
-    radius = float(np.quantile(edges, QUANTILE))
-    return Blur("soft lens" if radius > 0.35 else "none", radius, min(1.0, len(edges) / 1000))
+            found.append(edge_blur(y, noise.luminance / 255 / 3**0.5))
+    return np.concatenate(found)
+
+
+def _encoded_luminance(source: Source, rect: Rect) -> Array:
+    """Encoded luminance (H x W) of a part of a shot; of a RAW, roughly demosaiced."""
+    pixels = source.region(rect)
+    if isinstance(source, RawSource):
+        y = (linear(pixels, source.pattern) * source.white_balance).mean(axis=-1)
+    else:
+        y = luminance(pixels)
+    return np.ascontiguousarray(srgb_encode(y))
+
+
+def _blocks(source: Source) -> Array:
+    """The sharpest blocks of a shot, linear luminance; of a RAW, in cells of four pixels."""
+    found, seen = [], 0
+    for rect in sample_rects(source.size, 2 * BLOCK, 96):
+        pixels = source.region(rect)
+        if isinstance(source, RawSource):
+            height, width = (n // 2 * 2 for n in pixels.shape)
+            gains = source.white_balance[source.pattern.astype(int)] / 4
+            planes = [pixels[i:height:2, j:width:2] * gains[i, j] for i in (0, 1) for j in (0, 1)]
+            y = np.sum(planes, axis=0)
+        else:
+            y = luminance(pixels)
+        blocks = blocks_of(y)
+        seen += len(blocks)
+        found.append(sharpest(blocks, MOST_BLOCKS))
+    return sharpest(np.concatenate(found), min(MOST_BLOCKS, -(-seen // 2)))

@@ -170,8 +170,15 @@ def mosaic_noise(source: RawSource) -> Noise:
     luma, colour = propagate(source, np.array(a), np.array(b), levels)
     return Noise(
         float(np.median(luma)), float(np.median(colour)), tuple(levels.tolist()), tuple(luma.tolist()),
-        tuple(colour.tolist()), a, b, confidence,  # type: ignore[arg-type]
+        tuple(colour.tolist()), a, b, confidence, _equivalent_iso(source, a[GREEN]),  # type: ignore[arg-type]
     )  # fmt: skip
+
+
+def _equivalent_iso(source: RawSource, a: float) -> float | None:
+    """The ISO at which the camera is as noisy, by its own noise profile: shot noise grows with it in proportion."""
+    if source.noise_profile is None or not source.facts.iso or source.noise_profile[GREEN, 0] <= 0:
+        return None
+    return float(source.facts.iso * a / source.noise_profile[GREEN, 0])
 
 
 def _variance_by_signal(patches: Array) -> NDArray:

@@ -22,6 +22,8 @@ class Noise:
         The same by tone: ``levels`` are encoded luma values 0..1.
     a, b : tuple of float, or None
         For RAW: variance = a x signal + b for red, green, blue, signal 0..1.
+    iso : float, or None
+        The sensitivity at which this camera is as noisy, where its noise at one is known.
     confidence : float
         0 (a guess) to 1 (well measured).
     """
@@ -34,6 +36,7 @@ class Noise:
     a: tuple[float, float, float] | None = None
     b: tuple[float, float, float] | None = None
     confidence: float = 0.0
+    iso: float | None = None
 
     def sigma_at(self, luma: NDArray[np.float32], colour: bool) -> NDArray[np.float32]:
         """Standard deviation, in encoded units 0..1, at encoded luma values 0..1."""
@@ -49,18 +52,49 @@ class Noise:
 
 @dataclass(frozen=True)
 class Blur:
-    """Softness of the sharpest edges, as the sigma of a Gaussian in pixels."""
+    """Blur of the sharpest parts of a shot.
+
+    Attributes
+    ----------
+    kind : str
+        ``none``, ``soft lens``, ``defocus``, ``motion`` or ``shake``.
+    softness : float
+        Of the edges, as the sigma of a Gaussian in px, whatever the kind.
+    radius : float
+        px; of a soft lens the sigma, of defocus the radius of its disc.
+    length, angle : float
+        Of motion: px, and degrees counter-clockwise from the horizontal, 0 to 180. Of shake: its extent in px.
+    confidence : float
+        0 (a guess) to 1 (well measured).
+    """
 
     kind: str = "none"
+    softness: float = 0.0
     radius: float = 0.0
+    length: float = 0.0
+    angle: float = 0.0
     confidence: float = 0.0
 
 
 @dataclass(frozen=True)
 class Compression:
-    """JPEG quality 1 to 100 on the usual scale; None for a file that is not JPEG."""
+    """How a shot was compressed.
+
+    Attributes
+    ----------
+    quality : float, or None
+        JPEG quality 1 to 100 on the usual scale; None if there is no trace of JPEG.
+    grid : tuple of int, or None
+        Column and row, 0 to 7, of the first corner of a block.
+    found_in : str
+        ``table`` of the file, or ``pixels``; empty without a quality.
+    confidence : float
+        0 (a guess) to 1 (well measured).
+    """
 
     quality: float | None = None
+    grid: tuple[int, int] | None = None
+    found_in: str = ""
     confidence: float = 0.0
 
     @property
@@ -70,11 +104,35 @@ class Compression:
 
 
 @dataclass(frozen=True)
+class Tones:
+    """Shares of pixels lost in white and in black (0..1), and the median's distance from mid grey in stops."""
+
+    clipped: float = 0.0
+    blocked: float = 0.0
+    exposure: float = 0.0
+    confidence: float = 1.0
+
+
+@dataclass(frozen=True)
+class History:
+    """What was done to a finished picture before: enlarged about so many times (1 if not), sharpened too much."""
+
+    enlarged: float = 1.0
+    sharpened: bool = False
+    confidence: float = 0.0
+
+
+@dataclass(frozen=True)
 class Extent:
     """Pixels of the shot, upright."""
 
     width: int = 0
     height: int = 0
+    confidence: float = 1.0
+
+    def print_size(self, ppi: float) -> tuple[float, float]:
+        """Width and height of a print in cm."""
+        return self.width / ppi * 2.54, self.height / ppi * 2.54
 
 
 @dataclass(frozen=True)
@@ -85,17 +143,10 @@ class Reading:
     blur: Blur = field(default_factory=Blur)
     size: Extent = field(default_factory=Extent)
     jpeg: Compression = field(default_factory=Compression)
+    tones: Tones = field(default_factory=Tones)
+    history: History = field(default_factory=History)
     raw: bool = False
 
     def as_json(self) -> dict[str, Any]:
         """Plain data for JSON, one group per kind of finding."""
         return asdict(self)
-
-    @property
-    def headline(self) -> str:
-        """The one line that matters most, for the contact sheet."""
-        if self.noise.luminance >= 1:
-            return f"noise {self.noise.luminance:.0f} / {self.noise.colour:.0f}"
-        if self.blur.radius >= 0.8:
-            return f"soft {self.blur.radius:.1f} px"
-        return f"{self.size.width} × {self.size.height}"

@@ -65,7 +65,7 @@ MODEL = Model(
     "Deconvolves the small even blur every lens and sensor leaves; the everyday choice.",
     (
         Parameter("radius", "Radius", "Size of the blur: sigma of a Gaussian.", 0.6, 0, 3, 0.05, "px",
-                  metered=lambda reading: reading.blur.radius),
+                  metered=lambda reading: reading.blur.softness),
         Parameter("strength", "Strength", "How much of the recovered detail to use.", 80, 0, 100, 1, "%"),
         Parameter("halo", "Halo limit", "How far an edge may overshoot its surroundings, in percent of white.",
                   2.0, 0, 20, 0.5, "%"),

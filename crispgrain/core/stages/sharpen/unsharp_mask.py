@@ -34,7 +34,7 @@ MODEL = Model(
     Stage.SHARPEN, "unsharp-mask", "Unsharp mask", "Plain edge contrast; leaves light and dark lines along edges.",
     (
         Parameter("radius", "Radius", "Width of the edges that are strengthened.", 0.8, 0, 3, 0.05, "px",
-                  metered=lambda reading: reading.blur.radius),
+                  metered=lambda reading: reading.blur.softness),
         Parameter("strength", "Strength", "How much contrast is added.", 80, 0, 300, 1, "%"),
         Parameter("threshold", "Threshold", "Differences smaller than this are left alone, in 8-bit steps.",
                   2.0, 0, 20, 0.5),

@@ -1,0 +1,223 @@
+"""Which kind of blur a picture suffered, from the zeros it left in the spectrum.
+
+Photographs have smooth spectra. A disc or a line of blur multiplies them with
+a pattern of rings or stripes whose distance tells its size. So the mean
+logarithmic spectrum of many small blocks is fitted with a smooth part, the
+pattern of a blur, and a floor of white noise; the kind that fits best is taken.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cache
+
+import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
+from numpy.typing import NDArray
+from scipy.ndimage import gaussian_filter
+from scipy.special import j1
+
+from ..colour.spaces import Array
+
+BLOCK = 128  # px
+MOST_BLOCKS = 48
+LEAST_BLOCKS = 5
+BAND = (6 / BLOCK, 0.48)  # cycles per px; below, the window blurs; above, demosaicing and compression reign
+THINNED = 2  # every other frequency is enough
+LEAST_TRANSFER = 2e-3  # of squared amplitude: the blocks' window fills zeros in
+DISC_RADII = np.geomspace(1.2, 14, 28)  # px
+LENGTHS, ANGLES = np.geomspace(3, 44, 28), np.arange(0, 180, 6)  # px, degrees
+GAUSSIANS = (0.5, 1.0, 2.0, 3.0)  # px
+SCENE_SLOPE = 2.4  # power falls with frequency like this in most photographs
+FADED = 0.1  # of the autocorrelation
+SMOOTHEST = 4  # how many starting points of a kind are followed up
+
+Transfer = Callable[..., NDArray[np.float64]]
+
+
+@dataclass(frozen=True)
+class Fit:
+    """A kind of blur fitted to a spectrum: ``misfit`` is the mean square error of the logarithm."""
+
+    misfit: float
+    size: tuple[float, ...] = ()
+
+
+@dataclass(frozen=True)
+class _Plane:
+    """The frequencies looked at: polar coordinates, the smooth part's basis, and weights that sum to 1."""
+
+    kept: NDArray[np.bool_]
+    radius: NDArray[np.float64]
+    across: NDArray[np.float64]
+    up: NDArray[np.float64]
+    smooth: NDArray[np.float64]
+    weight: NDArray[np.float64]
+
+
+@cache
+def _plane() -> _Plane:
+    down, across = np.fft.fftfreq(BLOCK)[:, None], np.fft.rfftfreq(BLOCK)[None]
+    radius = np.hypot(down, across)
+    kept = (radius > BAND[0]) & (radius < BAND[1])
+    kept &= np.add.outer(np.arange(BLOCK), np.arange(BLOCK // 2 + 1)) % THINNED == 0
+    f = radius[kept]
+    x, y = (np.broadcast_to(v, radius.shape)[kept] for v in (across, -down))
+    angle = np.arctan2(y, x)
+    columns = [np.ones_like(f), np.log(f), np.log(f) ** 2]
+    for k in (2, 4):  # edges of a scene have preferred directions
+        columns += [wave(k * angle) * part for wave in (np.cos, np.sin) for part in (1, np.log(f))]
+    weight = 1 / f  # every ring counts the same
+    return _Plane(kept, f, x, y, np.stack(columns, axis=1), weight / weight.sum())
+
+
+def gaussian(sigma: float) -> NDArray[np.float64]:
+    """Squared transfer of a Gaussian of ``sigma`` px."""
+    return np.exp(-4 * (np.pi * _plane().radius * sigma) ** 2)
+
+
+def disc(radius: float) -> NDArray[np.float64]:
+    """Squared transfer of a disc of ``radius`` px."""
+    x = np.maximum(2 * np.pi * _plane().radius * abs(radius), 1e-6)
+    return np.square(2 * j1(x) / x)
+
+
+def line(length: float, angle: float) -> NDArray[np.float64]:
+    """Squared transfer of an even motion of ``length`` px, ``angle`` degrees counter-clockwise from the horizontal."""
+    t = np.radians(angle)
+    return np.square(np.sinc(length * (_plane().across * np.cos(t) + _plane().up * np.sin(t))))
+
+
+def blocks_of(y: Array) -> Array:
+    """Half-overlapping blocks (n x 128 x 128) of linear luminance."""
+    if min(y.shape) < BLOCK:
+        return np.empty((0, BLOCK, BLOCK), np.float32)
+    return sliding_window_view(y, (BLOCK, BLOCK))[:: BLOCK // 2, :: BLOCK // 2].reshape(-1, BLOCK, BLOCK)
+
+
+def sharpest(blocks: Array, most: int = MOST_BLOCKS) -> Array:
+    """The blocks with most fine detail: what is in focus, if anything is."""
+    detail = np.abs(np.diff(blocks, axis=1)).mean(axis=(1, 2)) + np.abs(np.diff(blocks, axis=2)).mean(axis=(1, 2))
+    return blocks[np.argsort(-detail)[:most]]
+
+
+def log_spectrum(blocks: Array) -> NDArray[np.float64]:
+    """Mean logarithm of the blocks' power spectra, each of unit power: 128 x 65, as ``rfft2`` orders it."""
+    window = np.outer(np.hanning(BLOCK), np.hanning(BLOCK)).astype(np.float32)
+    total = np.zeros((BLOCK, BLOCK // 2 + 1))
+    for block in blocks:
+        mean = float((block * window).sum() / window.sum())
+        power = np.square(np.abs(np.fft.rfft2((block - mean) * window)))
+        total += np.log(power / max(float(power.sum()), 1e-20) + 1e-14)
+    return total / len(blocks)
+
+
+def chance(blocks: int) -> float:
+    """The misfit that chance alone leaves in the mean of so many spectra.
+
+    The logarithm of an exponentially distributed power has variance pi^2 / 6.
+    """
+    return np.pi**2 / 6 / blocks
+
+
+def extent(spectrum: NDArray[np.float64]) -> float:
+    """Roughly how far a shaken point moved, in px: where the blur's autocorrelation has faded.
+
+    The scene's own spectrum is taken to be a power law, so this is good to a factor of about 1.5 only.
+    """
+    radius = np.hypot(np.fft.fftfreq(BLOCK)[:, None], np.fft.rfftfreq(BLOCK)[None])
+    noise = np.quantile(np.exp(spectrum[radius > 0.4]), 0.1)
+    blur = np.maximum(np.exp(spectrum) - 1.2 * noise, 0) * radius**SCENE_SLOPE
+    lowest = radius < 2.5 / BLOCK
+    blur[lowest] = np.median(blur[~lowest & (radius < 4 / BLOCK)])
+    correlation = gaussian_filter(np.fft.fftshift(np.fft.irfft2(blur, (BLOCK, BLOCK))), 1)
+    distance = np.hypot(*(np.mgrid[:BLOCK, :BLOCK] - BLOCK // 2))
+    far = float(np.median(correlation[distance > 0.35 * BLOCK]))
+    held = correlation - far > FADED * (correlation.max() - far)
+    return float(distance[held & (distance < 0.35 * BLOCK)].max())
+
+
+def fit_kinds(spectrum: NDArray[np.float64]) -> dict[str, Fit]:
+    """The best fit of each kind: ``none``, ``soft`` (sigma), ``defocus`` (radius), ``motion`` (length, angle)."""
+    spectrum = spectrum[_plane().kept]
+    floor = float(np.log(np.quantile(np.exp(spectrum[_plane().radius > 0.4]), 0.1)))
+    kinds: dict[str, tuple[Transfer, list[tuple[float, ...]]]] = {
+        "none": (lambda: np.ones_like(spectrum), [()]),
+        "soft": (gaussian, [(s,) for s in GAUSSIANS]),
+        "defocus": (disc, [(r,) for r in DISC_RADII]),
+        "motion": (line, [(float(length), float(a)) for length in LENGTHS for a in ANGLES]),
+    }
+    found = {}
+    for kind, (transfer, starts) in kinds.items():
+        rough = [_refined(spectrum, transfer, s, floor, 3) for s in _promising(spectrum, transfer, starts, floor)]
+        best = min(rough, key=lambda fit: fit.misfit)
+        found[kind] = _refined(spectrum, transfer, best.size, floor, 12)
+    return found
+
+
+def _signal(spectrum: NDArray[np.float64], floor: float) -> tuple[NDArray, NDArray]:
+    """Logarithm of the spectrum without its noise, and the share of signal in it."""
+    above = np.maximum(np.exp(spectrum - floor) - 0.9, 0.05)
+    return np.log(above) + floor, np.clip(1 - np.exp(floor - spectrum), 0, 1)
+
+
+def _promising(
+    spectrum: NDArray[np.float64], transfer: Transfer, starts: list[tuple[float, ...]], floor: float
+) -> list[tuple[float, ...]]:
+    """Starting points that fit best by linear least squares, with zeros filled in to two depths."""
+    if len(starts) <= SMOOTHEST:
+        return starts
+    signal, share = _signal(spectrum, floor)
+    root = np.sqrt(_plane().weight * share**2)
+    basis, _ = np.linalg.qr(_plane().smooth * root[:, None])
+    patterns = np.stack([transfer(*s) for s in starts])
+    chosen: dict[int, None] = {}
+    for depth in (0.01, 0.1):
+        rest = (signal - np.log(patterns + depth)) * root
+        misfit = np.square(rest).sum(axis=1) - np.square(rest @ basis).sum(axis=1)
+        chosen |= dict.fromkeys(int(i) for i in np.argsort(misfit)[: SMOOTHEST // 2])
+    return [starts[i] for i in chosen]
+
+
+def _refined(
+    spectrum: NDArray[np.float64], transfer: Transfer, start: tuple[float, ...], floor: float, rounds: int
+) -> Fit:
+    """Levenberg-Marquardt on smooth part, floor and size together."""
+    smooth, weight = _plane().smooth, _plane().weight
+    nudges = np.array([0.05, 0.5])[: len(start)]
+    signal, share = _signal(spectrum, floor)
+    root = np.sqrt(weight * share + 1e-9)
+    known = np.log(transfer(*start) + 0.01)
+    coefficients = np.linalg.lstsq(smooth * root[:, None], (signal - known) * root, rcond=None)[0]
+    parameters = np.concatenate([coefficients, [floor], start])
+    split = smooth.shape[1]
+
+    def evaluate(p: NDArray) -> tuple[NDArray, NDArray, float]:
+        picture = np.exp(np.clip(smooth @ p[:split], -40, 20)) * (transfer(*p[split + 1 :]) + LEAST_TRANSFER)
+        noise = float(np.exp(min(float(p[split]), 20.0)))
+        error = spectrum - np.log(picture + noise)
+        return error, picture / (picture + noise), float((weight * error**2).sum())
+
+    error, part, misfit = evaluate(parameters)
+    damping = 1e-2
+    for _ in range(rounds):
+        size = parameters[split + 1 :]
+        slopes = [
+            np.log((transfer(*(size + d)) + LEAST_TRANSFER) / (transfer(*(size - d)) + LEAST_TRANSFER)) / (2 * d.max())
+            for d in np.diag(nudges)
+        ]
+        jacobian = np.column_stack([smooth * part[:, None], 1 - part, *(s * part for s in slopes)])
+        weighted = jacobian * weight[:, None]
+        normal = weighted.T @ jacobian
+        step = np.linalg.solve(normal + damping * np.diag(np.diag(normal) + 1e-6), weighted.T @ error)
+        tried = evaluate(parameters + step)
+        if tried[2] >= misfit:
+            damping *= 5
+            continue
+        gained = misfit - tried[2]
+        parameters, damping = parameters + step, 0.3 * damping
+        error, part, misfit = tried
+        if gained < 1e-3 * misfit:
+            break
+    return Fit(misfit, tuple(float(v) for v in parameters[split + 1 :]))
