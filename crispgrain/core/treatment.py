@@ -100,6 +100,15 @@ class Treatment:
                 result = result.set(f"{stage}.on", True)
         return result
 
+    def up_to(self, stage: Stage) -> Treatment:
+        """A copy with every stage after the given one off; Print always stays on."""
+        order = list(Stage)
+        result = self
+        for later in order[order.index(stage) + 1 :]:
+            if later is not Stage.PRINT:
+                result = result.set(f"{later}.on", False)
+        return result
+
     def synced_from(self, other: Treatment, stages: Iterable[Stage]) -> Treatment:
         """A copy with the chosen stages taken from another treatment; metered settings stay metered."""
         result = self

@@ -1,10 +1,10 @@
-"""The easel: source and result of the current shot, under a movable divider or side by side."""
+"""The easel: source and result of the current shot, under a movable divider or beside each other."""
 
 from __future__ import annotations
 
 from enum import Enum
 
-from PySide6.QtCore import QPointF, QRect, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRect, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QFocusEvent,
@@ -20,6 +20,16 @@ from PySide6.QtWidgets import QWidget
 
 from crispgrain.core.geometry import Rect
 
+from .easel_marks import (
+    LOUPE,
+    LOUPE_SCALE,
+    loupe_rect,
+    navigator_rect,
+    paint_caption,
+    paint_divider,
+    paint_frame,
+    paint_navigator,
+)
 from .layer import Layer
 from .theme import Surround, current_theme
 
@@ -32,8 +42,14 @@ class Arrangement(Enum):
     """How source and result share the easel."""
 
     DIVIDER = "Divider"
+    ACROSS = "Divider across"
     SIDE_BY_SIDE = "Side by side"
+    STACKED = "One above the other"
     RESULT = "Result only"
+
+
+DIVIDED = (Arrangement.DIVIDER, Arrangement.ACROSS)
+APART = (Arrangement.SIDE_BY_SIDE, Arrangement.STACKED)
 
 
 class Easel(QWidget):
@@ -41,6 +57,7 @@ class Easel(QWidget):
 
     view_changed = Signal()
     patch_chosen = Signal(object)  # Rect in the result
+    pointed = Signal(object)  # QPoint in the result, or None
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -51,12 +68,16 @@ class Easel(QWidget):
         self.fitted = True
         self.flipped = False
         self.choosing_patch = False
-        self.patch: Rect | None = None
+        self.patches: list[Rect] = []
+        self.captions = ("source", "result")
+        self.loupe = False
         self._scale = 1.0
         self._centre = QPointF(0, 0)
         self._pressed: QPointF | None = None
         self._patch_start: QPointF | None = None
-        self._on_divider = False
+        self._drawn: Rect | None = None  # the patch being dragged
+        self._on_divider = self._in_navigator = False
+        self._pointer: QPointF | None = None
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
@@ -66,11 +87,14 @@ class Easel(QWidget):
     # ---- geometry ----------------------------------------------------------
     @property
     def panes(self) -> list[QRect]:
-        """The screen rectangle(s) in which the picture is laid out: one, or two side by side."""
-        if self.arrangement is not Arrangement.SIDE_BY_SIDE:
+        """The screen rectangle(s) in which the picture is laid out: one, or two beside each other."""
+        if self.arrangement not in APART:
             return [self.rect()]
-        half = self.width() // 2
-        return [QRect(0, 0, half - 1, self.height()), QRect(half + 1, 0, self.width() - half - 1, self.height())]
+        if self.arrangement is Arrangement.SIDE_BY_SIDE:
+            half = self.width() // 2
+            return [QRect(0, 0, half - 1, self.height()), QRect(half + 1, 0, self.width() - half - 1, self.height())]
+        half = self.height() // 2
+        return [QRect(0, 0, self.width(), half - 1), QRect(0, half + 1, self.width(), self.height() - half - 1)]
 
     @property
     def scale(self) -> float:
@@ -103,8 +127,28 @@ class Easel(QWidget):
         ).intersect(size.rect)
 
     @property
-    def divider_x(self) -> int:
-        return round(self.divider * self.width())
+    def divider_at(self) -> int:
+        """Where the divider is: its column, or its row if it runs across."""
+        across = self.arrangement is Arrangement.ACROSS
+        return round(self.divider * (self.height() if across else self.width()))
+
+    @property
+    def loupe_view(self) -> Rect:
+        """The part of the result under the loupe; empty without one."""
+        if not self.loupe or self._pointer is None or self.result.view is None:
+            return Rect(0, 0, 0, 0)
+        at, half = self.to_picture(self._pointer), LOUPE / LOUPE_SCALE / 2
+        return Rect.between(
+            int(at.y() - half), int(at.x() - half), int(at.y() + half) + 1, int(at.x() + half) + 1
+        ).intersect(self.result.size.rect)
+
+    @property
+    def navigator(self) -> QRectF | None:
+        """Where the navigator is; None while the whole picture is in view."""
+        whole = self.visible == self.result.size.rect
+        if self.result.view is None or self.fitted or whole or self.source.overview is None:
+            return None
+        return navigator_rect(self.panes[-1], self.result.size)
 
     # ---- what the window asks for -------------------------------------------
     def set_zoom(self, scale: float | None, about: QPointF | None = None) -> None:
@@ -122,7 +166,7 @@ class Easel(QWidget):
 
     def show_whole(self) -> None:
         """Forget the view of an earlier shot."""
-        self.fitted, self.patch = True, None
+        self.fitted, self.patches = True, []
         self._moved()
 
     def result_resized(self, before: QSize, after: QSize) -> None:
@@ -146,6 +190,11 @@ class Easel(QWidget):
         if flipped != self.flipped:
             self.flipped = flipped
             self.update()
+
+    def set_loupe(self, on: bool) -> None:
+        """Show what is under the pointer at 400 %."""
+        self.loupe = on
+        self._moved()
 
     def choose_patch(self, on: bool) -> None:
         """Let the next drag choose a patch instead of panning."""
@@ -181,27 +230,51 @@ class Easel(QWidget):
         if event.button() not in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
             return
         self._pressed = event.position()
-        if self.choosing_patch and event.button() == Qt.MouseButton.LeftButton:
+        navigator = self.navigator
+        if navigator is not None and navigator.contains(event.position()):
+            self._in_navigator = True
+            self._look_at(event.position(), navigator)
+        elif self.choosing_patch and event.button() == Qt.MouseButton.LeftButton:
             self._patch_start = self.to_picture(event.position())
         else:
             self._on_divider = self._near_divider(event.position())
             if not self._on_divider:
                 self.setCursor(Qt.CursorShape.ClosedHandCursor)
 
+    def _look_at(self, point: QPointF, navigator: QRectF) -> None:
+        share = QPointF(
+            (point.x() - navigator.left()) / navigator.width(), (point.y() - navigator.top()) / navigator.height()
+        )
+        self._centre = QPointF(share.x() * self.result.size.width, share.y() * self.result.size.height)
+        self._keep_inside()
+        self._moved()
+
+    def leaveEvent(self, event: QEvent) -> None:
+        self._pointer = None
+        self.pointed.emit(None)
+        if self.loupe:
+            self.update()
+
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        self._point(event.position())
+        if self._in_navigator and (navigator := self.navigator) is not None:
+            self._look_at(event.position(), navigator)
+            return
         if self._pressed is None:
             if not self.choosing_patch:
-                near = self._near_divider(event.position())
-                self.setCursor(Qt.CursorShape.SplitHCursor if near else Qt.CursorShape.ArrowCursor)
+                self._show_divider_cursor(event.position())
             return
         if self._patch_start is not None:
             a, b = self._patch_start, self.to_picture(event.position())
-            self.patch = Rect.between(
+            drawn = Rect.between(
                 int(min(a.y(), b.y())), int(min(a.x(), b.x())), int(max(a.y(), b.y())), int(max(a.x(), b.x()))
-            ).intersect(self.result.size.rect)
+            )
+            self._drawn = drawn.intersect(self.result.size.rect)
             self.update()
         elif self._on_divider:
-            self.divider = min(max(event.position().x() / max(self.width(), 1), 0.0), 1.0)
+            across = self.arrangement is Arrangement.ACROSS
+            at, span = (event.position().y(), self.height()) if across else (event.position().x(), self.width())
+            self.divider = min(max(at / max(span, 1), 0.0), 1.0)
             self.update()
         else:
             if self.fitted:
@@ -214,20 +287,37 @@ class Easel(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         chosen = self._patch_start is not None
-        self._pressed, self._patch_start, self._on_divider = None, None, False
+        self._pressed, self._patch_start, self._on_divider, self._in_navigator = None, None, False, False
         self.setCursor(Qt.CursorShape.ArrowCursor)
         if chosen:
+            drawn, self._drawn = self._drawn, None
             self.choose_patch(False)
-            if self.patch is not None and min(self.patch.width, self.patch.height) >= LEAST_PATCH:
-                self.patch_chosen.emit(self.patch)
-            else:
-                self.patch = None
+            if drawn is not None and min(drawn.width, drawn.height) >= LEAST_PATCH:
+                self.patch_chosen.emit(drawn)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         self.set_zoom(1.0 if self.fitted else None, event.position())
 
     def _near_divider(self, point: QPointF) -> bool:
-        return self.arrangement is Arrangement.DIVIDER and abs(point.x() - self.divider_x) <= GRIP
+        along = point.y() if self.arrangement is Arrangement.ACROSS else point.x()
+        return self.arrangement in DIVIDED and abs(along - self.divider_at) <= GRIP
+
+    def _show_divider_cursor(self, point: QPointF) -> None:
+        across = self.arrangement is Arrangement.ACROSS
+        split = Qt.CursorShape.SplitVCursor if across else Qt.CursorShape.SplitHCursor
+        self.setCursor(split if self._near_divider(point) else Qt.CursorShape.ArrowCursor)
+
+    def _point(self, at: QPointF) -> None:
+        """Follow the pointer with readout and loupe."""
+        self._pointer = at
+        if self.result.view is None:
+            return
+        place = self.to_picture(at)
+        x, y, size = int(place.x()), int(place.y()), self.result.size
+        inside = 0 <= place.x() < size.width and 0 <= place.y() < size.height
+        self.pointed.emit(QPoint(x, y) if inside else None)
+        if self.loupe:
+            self._moved()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         pan = {
@@ -248,35 +338,62 @@ class Easel(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), QColor(self.surround.value))
-        panes = self.panes
-        if self.result.pipeline is None:
+        if self.result.view is None:
             return
-        if self.arrangement is Arrangement.SIDE_BY_SIDE:
-            self._paint_layer(painter, self.source, panes[0], panes[0])
-            self._paint_layer(painter, self.source if self.flipped else self.result, panes[1], panes[1])
-            painter.fillRect(QRect(panes[0].right() + 1, 0, 2, self.height()), QColor(current_theme().panel))
-            self._caption(painter, panes[0], "source", left=True)
-            self._caption(painter, panes[1], "source" if self.flipped else "result", left=False)
+        panes = self.panes
+        shown = (self.source, self.captions[0]) if self.flipped else (self.result, self.captions[1])
+        if self.arrangement in APART:
+            self._paint_part(painter, self.source, panes[0], panes[0], self.captions[0], left=True)
+            self._paint_part(painter, shown[0], panes[1], panes[1], shown[1], left=False)
+            self._paint_gap(painter, panes[0])
         elif self.flipped or self.arrangement is Arrangement.RESULT:
-            layer = self.source if self.flipped else self.result
-            self._paint_layer(painter, layer, panes[0], panes[0])
-            self._caption(painter, panes[0], "source" if self.flipped else "result", left=self.flipped)
+            self._paint_part(painter, shown[0], panes[0], panes[0], shown[1], left=self.flipped)
         else:
-            pane, x = panes[0], self.divider_x
-            self._paint_layer(painter, self.source, pane, QRect(0, 0, x, self.height()))
-            self._paint_layer(painter, self.result, pane, QRect(x, 0, self.width() - x, self.height()))
-            self._paint_divider(painter, x)
-            self._caption(painter, QRect(0, 0, x, self.height()), "source", left=True)
-            self._caption(painter, QRect(x, 0, self.width() - x, self.height()), "result", left=False)
-        if self.patch is not None:
-            self._paint_patch(painter, panes[-1])
+            across, at = self.arrangement is Arrangement.ACROSS, self.divider_at
+            width, height = self.width(), self.height()
+            first = QRect(0, 0, width, at) if across else QRect(0, 0, at, height)
+            second = QRect(0, at, width, height - at) if across else QRect(at, 0, width - at, height)
+            self._paint_part(painter, self.source, panes[0], first, self.captions[0], left=True)
+            self._paint_part(painter, self.result, panes[0], second, self.captions[1], left=False)
+            paint_divider(painter, self.rect(), at, across)
+        for patch in [*self.patches, *([self._drawn] if self._drawn is not None else [])]:
+            origin, scale = self.origin(panes[-1]), self.scale
+            where = QRectF(patch.left, patch.top, patch.width, patch.height)
+            paint_frame(painter, QRectF(origin + where.topLeft() * scale, where.size() * scale))
+        navigator = self.navigator
+        if navigator is not None and self.source.overview is not None:
+            paint_navigator(painter, navigator, self.source.overview, self.result.size, self.visible)
+        if self.loupe and self._pointer is not None and self._pressed is None:
+            self._paint_loupe(painter, shown[0])
 
-    def _paint_layer(self, painter: QPainter, layer: Layer, pane: QRect, clip: QRect) -> None:
-        if clip.width() <= 0 or layer.pipeline is None:
+    def _paint_part(
+        self, painter: QPainter, layer: Layer, pane: QRect, clip: QRect, caption: str, left: bool
+    ) -> None:  # fmt: skip
+        self._paint_layer(painter, layer, self.origin(pane), self.scale, clip)
+        paint_caption(painter, clip, caption, left)
+
+    def _paint_gap(self, painter: QPainter, first: QRect) -> None:
+        if self.arrangement is Arrangement.STACKED:
+            gap = QRect(0, first.bottom() + 1, self.width(), 2)
+        else:
+            gap = QRect(first.right() + 1, 0, 2, self.height())
+        painter.fillRect(gap, QColor(current_theme().panel))
+
+    def _paint_loupe(self, painter: QPainter, layer: Layer) -> None:
+        assert self._pointer is not None
+        where, at = loupe_rect(self.rect(), self._pointer), self.to_picture(self._pointer)
+        painter.fillRect(where, QColor(self.surround.value))
+        origin = QPointF(where.center()) + QPointF(0.5, 0.5) - at * LOUPE_SCALE
+        self._paint_layer(painter, layer, QPointF(round(origin.x()), round(origin.y())), LOUPE_SCALE, where)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(QColor(current_theme().panel), 2))
+        painter.drawRect(where)
+
+    def _paint_layer(self, painter: QPainter, layer: Layer, origin: QPointF, scale: float, clip: QRect) -> None:
+        if clip.width() <= 0 or clip.height() <= 0 or layer.view is None:
             return
         painter.save()
         painter.setClipRect(clip)
-        origin, scale = self.origin(pane), self.scale
         stretch = self.result.size.width / layer.size.width * scale
         stretch_y = self.result.size.height / layer.size.height * scale
         # Enlarged pixels are shown as they are; reduced ones must be averaged.
@@ -296,38 +413,6 @@ class Easel(QWidget):
             if where.intersects(clip_f):
                 painter.drawImage(where, image)
         painter.restore()
-
-    def _paint_divider(self, painter: QPainter, x: int) -> None:
-        theme = current_theme()
-        painter.fillRect(QRect(x - 1, 0, 2, self.height()), QColor(theme.panel))
-        grip = QRectF(x - 4, self.height() / 2 - 18, 8, 36)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(QColor(theme.faint_ink), 1))
-        painter.setBrush(QColor(theme.panel))
-        painter.drawRoundedRect(grip, 3, 3)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-
-    def _caption(self, painter: QPainter, area: QRect, words: str, left: bool) -> None:
-        theme = current_theme()
-        metrics = painter.fontMetrics()
-        width, height = metrics.horizontalAdvance(words) + 14, metrics.height() + 4
-        if area.width() < width + 8:
-            return
-        x = area.left() + 8 if left else area.right() - width - 8
-        label = QRect(x, area.bottom() - height - 8, width, height)
-        painter.fillRect(label, QColor(theme.panel))
-        painter.setPen(QColor(theme.ink))
-        painter.drawText(label, Qt.AlignmentFlag.AlignCenter, words)
-
-    def _paint_patch(self, painter: QPainter, pane: QRect) -> None:
-        assert self.patch is not None
-        origin, scale, p = self.origin(pane), self.scale, self.patch
-        where = QRectF(origin.x() + p.left * scale, origin.y() + p.top * scale, p.width * scale, p.height * scale)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(QColor("#ffffff"), 3))
-        painter.drawRect(where)
-        painter.setPen(QPen(QColor(current_theme().accent), 1))
-        painter.drawRect(where)
 
     def sizeHint(self) -> QSize:
         return QSize(800, 600)

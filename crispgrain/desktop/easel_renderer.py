@@ -9,12 +9,14 @@ from PySide6.QtGui import QImage
 
 from crispgrain.core.geometry import Rect
 from crispgrain.core.render.cache import TileCache
-from crispgrain.core.render.pipeline import CancelToken, Pipeline
+from crispgrain.core.render.pipeline import CancelToken
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.render.threads import worker_count
+from crispgrain.core.render.views import Result, View
 
 from .background import Background, Urgency
 from .easel import Arrangement, Easel
+from .easel_marks import LOUPE_SCALE
 from .layer import Layer, TileRef, render_tile
 
 
@@ -39,18 +41,16 @@ class EaselRenderer(QObject):
         self._stopped = False
         easel.view_changed.connect(self._view_changed)
 
-    def show(
-        self, source: Pipeline | None, result: Pipeline | None, overview: QImage | None, wait: bool = False
-    ) -> None:
-        """Put another shot or treatment on the easel; ``wait`` shows it without computing tiles yet."""
+    def show(self, source: View | None, result: View | None, overview: QImage | None, wait: bool = False) -> None:
+        """Put another shot, treatment or view on the easel; ``wait`` shows it without computing tiles yet."""
         easel = self.easel
         before = easel.result.size
         self._cancel.cancel()
         self._cancel = CancelToken()
         self._in_work.clear()
         self._done, self._stopped = 0, wait
-        easel.source.set_pipeline(source, overview)
-        easel.result.set_pipeline(result, overview)
+        easel.source.set_view(source, overview)
+        easel.result.set_view(result, overview if isinstance(result, Result) else None)
         after = easel.result.size
         if before != after:
             easel.result_resized(QSize(before.width, before.height), QSize(after.width, after.height))
@@ -59,7 +59,9 @@ class EaselRenderer(QObject):
 
     def set_overview(self, image: QImage) -> None:
         """Put another small rendering under the tiles."""
-        self.easel.source.overview = self.easel.result.overview = image
+        self.easel.source.overview = image
+        if isinstance(self.easel.result.view, Result):
+            self.easel.result.overview = image
         self.easel.update()
         self._pump()
 
@@ -76,7 +78,7 @@ class EaselRenderer(QObject):
         return not self._in_work
 
     def _view_changed(self) -> None:
-        if self.easel.result.pipeline is not None:
+        if self.easel.result.view is not None:
             self._stopped = False
             self._pump()
 
@@ -88,18 +90,26 @@ class EaselRenderer(QObject):
         layers = {"source": easel.source, "result": easel.result}
         if easel.arrangement is Arrangement.RESULT:
             layers = {"result": easel.result, "source": easel.source}
+        loupe = easel.loupe_view
+        if loupe.width and loupe.height:
+            name = "source" if easel.flipped else "result"
+            wanted += self._missing(name, layers[name], loupe, LOUPE_SCALE)
         for name, layer in layers.items():
-            if layer.pipeline is None:
-                continue
-            fx = layer.size.width / easel.result.size.width
-            fy = layer.size.height / easel.result.size.height
-            part = Rect.between(
-                int(visible.top * fy), int(visible.left * fx), int(visible.bottom * fy) + 1, int(visible.right * fx) + 1
-            ).intersect(layer.size.rect)
-            if name == "source" and layer.overview is not None and scale / fx <= self._overview_scale(layer):
-                continue  # the overview has pixels enough for this
-            wanted += [(name, ref) for ref in layer.missing(part, scale / fx)]
-        return wanted
+            wanted += self._missing(name, layer, visible, scale)
+        return list(dict.fromkeys(wanted))
+
+    def _missing(self, name: str, layer: Layer, part: Rect, scale: float) -> list[tuple[str, TileRef]]:
+        """Tiles of a layer that a part of the result, shown at a scale, still lacks."""
+        if layer.view is None:
+            return []
+        fx = layer.size.width / self.easel.result.size.width
+        fy = layer.size.height / self.easel.result.size.height
+        own = Rect.between(
+            int(part.top * fy), int(part.left * fx), int(part.bottom * fy) + 1, int(part.right * fx) + 1
+        ).intersect(layer.size.rect)
+        if name == "source" and layer.overview is not None and scale / fx <= self._overview_scale(layer):
+            return []  # the overview has pixels enough for this
+        return [(name, ref) for ref in layer.missing(own, scale / fx)]
 
     @staticmethod
     def _overview_scale(layer: Layer) -> float:
@@ -129,8 +139,8 @@ class EaselRenderer(QObject):
 
     def _start(self, name: str, ref: TileRef) -> None:
         layer = self.easel.source if name == "source" else self.easel.result
-        pipeline, cancel = layer.pipeline, self._cancel
-        assert pipeline is not None
+        view, cancel = layer.view, self._cancel
+        assert view is not None
         self._in_work.add((name, ref))
 
         def done(image: QImage) -> None:
@@ -144,4 +154,4 @@ class EaselRenderer(QObject):
             self.stop()
             self.failed.emit(str(error) or type(error).__name__)
 
-        self._background.submit(Urgency.VISIBLE, lambda: render_tile(pipeline, ref, cancel), done, failed, cancel)
+        self._background.submit(Urgency.VISIBLE, lambda: render_tile(view, ref, cancel), done, failed, cancel)

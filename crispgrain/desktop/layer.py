@@ -5,15 +5,15 @@ from __future__ import annotations
 from collections.abc import Hashable, Iterator
 from dataclasses import dataclass, field
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtGui import QImage
+from PySide6.QtGui import QColor, QImage
 
 from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import Array
 from crispgrain.core.geometry import Rect, Size, tile_rect
-from crispgrain.core.render.pipeline import CancelToken, Pipeline, near_first
+from crispgrain.core.render.pipeline import CancelToken, near_first
+from crispgrain.core.render.views import View
 
 DEEPEST = 5
 
@@ -49,12 +49,12 @@ class TileRef:
 
 @dataclass
 class Layer:
-    """Display tiles of a pipeline's result.
+    """Display tiles of a view.
 
     Old tiles stay on show until their successors come, unless the size changed.
     """
 
-    pipeline: Pipeline | None = None
+    view: View | None = None
     overview: QImage | None = None
     images: dict[TileRef, QImage] = field(default_factory=dict)
     stale: dict[TileRef, QImage] = field(default_factory=dict)
@@ -62,47 +62,58 @@ class Layer:
 
     @property
     def size(self) -> Size:
-        return self.pipeline.size if self.pipeline is not None else Size(1, 1)
+        return self.view.size if self.view is not None else Size(1, 1)
 
-    def set_pipeline(self, pipeline: Pipeline | None, overview: QImage | None = None) -> None:
-        """Show another pipeline; tiles of the same result are kept."""
-        key = pipeline.steps[-1].key if pipeline is not None else None
+    def set_view(self, view: View | None, overview: QImage | None = None) -> None:
+        """Show another view; tiles of the same one are kept."""
+        key = view.key if view is not None else None
         if key != self.key:
-            same_size = pipeline is not None and self.pipeline is not None and pipeline.size == self.size
-            same_shot = same_size and pipeline.source is self.pipeline.source  # type: ignore[union-attr]
-            self.stale = {**self.stale, **self.images} if same_shot else {}
+            before, self.view = self.view, view
+            same_shot = view is not None and before is not None and view.source is before.source
+            self.stale = {**self.stale, **self.images} if same_shot and view.size == before.size else {}  # type: ignore[union-attr]
             self.images = {}
-        self.key, self.pipeline = key, pipeline
+        self.key, self.view = key, view
         self.overview = overview
 
     def missing(self, visible: Rect, scale: float) -> list[TileRef]:
         """Tiles needed to fill a visible rectangle, nearest to its middle first."""
-        if self.pipeline is None:
+        if self.view is None:
             return []
         level = level_for(scale)
         centre = (visible.top + visible.height / 2, visible.left + visible.width / 2)
-        refs = (TileRef(r, c, level) for r, c in near_first(visible, self.pipeline.tile, centre))
+        refs = (TileRef(r, c, level) for r, c in near_first(visible, self.view.tile, centre))
         return [ref for ref in refs if ref not in self.images]
 
     def put(self, ref: TileRef, image: QImage) -> None:
         self.images[ref] = image
         self.stale.pop(ref, None)
 
+    def colour_at(self, x: int, y: int) -> QColor | None:
+        """The shown colour of a pixel of this layer, from the finest tile there is."""
+        if self.view is None:
+            return None
+        tile = self.view.tile
+        for level in range(DEEPEST + 1):
+            ref = TileRef(y // tile, x // tile, level)
+            image = self.images.get(ref)
+            if image is not None:
+                at = tile_rect(ref.row, ref.column, tile, self.size)
+                column = min((x - at.left) * image.width() // at.width, image.width() - 1)
+                row = min((y - at.top) * image.height() // at.height, image.height() - 1)
+                return image.pixelColor(column, row)
+        return None
+
     def parts(self, scale: float) -> Iterator[tuple[Rect, QImage]]:
         """What there is to paint at a scale, best last: rectangles in the result's pixels with their images."""
-        if self.pipeline is None:
+        if self.view is None:
             return
         level = level_for(scale)
         for store in (self.stale, self.images):
             # Coarser or finer tiles fill in until the right level is there.
             for ref in sorted(store, key=lambda r: (r.level == level, -r.level)):
-                yield tile_rect(ref.row, ref.column, self.pipeline.tile, self.size), store[ref]
+                yield tile_rect(ref.row, ref.column, self.view.tile, self.size), store[ref]
 
 
-def render_tile(pipeline: Pipeline, ref: TileRef, cancel: CancelToken) -> QImage:
+def render_tile(view: View, ref: TileRef, cancel: CancelToken) -> QImage:
     """Compute a display tile; called off the window's thread."""
-    pixels = pipeline.tile_pixels(ref.row, ref.column, len(pipeline.steps), cancel)
-    if ref.level:
-        height, width = (max(1, -(-n // 2**ref.level)) for n in pixels.shape[:2])
-        pixels = cv2.resize(pixels, (width, height), interpolation=cv2.INTER_AREA)
-    return to_image(pixels)
+    return image_of(view.display(ref.row, ref.column, ref.level, cancel))

@@ -7,10 +7,11 @@ from dataclasses import dataclass
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtGui import QAction, QActionGroup, QKeySequence
 from PySide6.QtWidgets import QMenu
 
 from .easel import Arrangement
+from .judging import Look
 
 if TYPE_CHECKING:
     from .window import Window
@@ -39,6 +40,17 @@ def add_action(menu: QMenu, words: str, job: Callable[[], object], keys: Keys = 
     if keys is not None:
         action.setShortcut(QKeySequence(keys))
     action.triggered.connect(lambda _=False: job())
+    menu.addAction(action)
+    return action
+
+
+def add_switch(menu: QMenu, words: str, job: Callable[[bool], object], keys: Keys = None) -> QAction:
+    """A menu entry that is on or off; ``job`` is told which."""
+    action = QAction(words, menu)
+    action.setCheckable(True)
+    if keys is not None:
+        action.setShortcut(QKeySequence(keys))
+    action.toggled.connect(job)
     menu.addAction(action)
     return action
 
@@ -78,8 +90,17 @@ def build_menus(window: Window) -> Menus:
     ):  # fmt: skip
         add_action(view, words, partial(window.easel.set_zoom, scale), keys)
     view.addSeparator()
-    for arrangement, keys in zip(Arrangement, ("D", "B", "R"), strict=True):
+    for arrangement, keys in zip(Arrangement, ("D", "Shift+D", "B", "Shift+B", "R"), strict=True):
         add_action(view, arrangement.value, partial(window.easel.set_arrangement, arrangement), keys)
+    view.addSeparator()
+    add_switch(view, "Chosen stage against the one before", window.judging.set_stage_alone, "C")
+    looks = QActionGroup(view)
+    for look in Look:
+        action = add_action(view, look.value, partial(window.judging.set_look, look))
+        action.setCheckable(True)
+        action.setChecked(look is Look.PICTURE)
+        looks.addAction(action)
+    add_switch(view, "Loupe at the pointer", window.easel.set_loupe, "L")
     view.addSeparator()
     add_action(view, "Next surround (grey, white, black)", window.next_surround, "G")
     add_action(view, "Dim room", window.toggle_dim, "Ctrl+D")

@@ -6,12 +6,18 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QUrl, Signal
-from PySide6.QtGui import QDesktopServices
+from PySide6.QtGui import QColor, QDesktopServices
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QProgressBar, QSizePolicy, QToolButton, QWidget
 
 from crispgrain.core.render.progress import Progress
 
 ZOOM_STEPS: tuple[tuple[str, float | None], ...] = (("fit", None), ("100", 1.0), ("200", 2.0), ("400", 4.0))
+
+
+def pixel_words(x: int, y: int, source: QColor | None, result: QColor | None) -> str:
+    """Place of a pixel and its values before and after, as far as they are known."""
+    before, after = (f"{c.red()} {c.green()} {c.blue()}" if c is not None else "" for c in (source, result))
+    return f"{x}, {y}   {before} → {after}" if before and after else f"{x}, {y}   {after or before}".rstrip()
 
 
 class StatusLine(QWidget):
@@ -46,6 +52,12 @@ class StatusLine(QWidget):
         for widget in (self.open_folder, self.bar, self.stop):
             layout.addWidget(widget)
             widget.hide()
+        self.pixel = QLabel()
+        self.pixel.setProperty("role", "faint")
+        self.pixel.setToolTip(
+            "Place of the pixel, and its red, green and blue in the source and in the result, 0 to 255"
+        )
+        layout.addWidget(self.pixel)
         layout.addSpacing(16)
         layout.addWidget(self.percent)
         self.zoom_buttons = QButtonGroup(self)
@@ -72,6 +84,10 @@ class StatusLine(QWidget):
         """Offer to open the folder a result was written to."""
         self.folder = folder
         self.open_folder.setVisible(folder is not None)
+
+    def show_pixel(self, words: str) -> None:
+        """Show what is under the pointer."""
+        self.pixel.setText(words)
 
     def show_zoom(self, scale: float | None, fitted: bool) -> None:
         """Show the scale of the easel; None while there is no picture."""

@@ -61,6 +61,7 @@ class StripFlow(QObject):
             int(patch.top * fy), int(patch.left * fx), max(8, int(patch.height * fy)), max(8, int(patch.width * fx))
         )
         self._patch = in_source.intersect(shot.source.size.rect)
+        self.easel.patches = [patch]
         self.status.say("")
         self._run_on(self._patch)
 
@@ -69,5 +70,5 @@ class StripFlow(QObject):
         self.strip.run(self.window.stage, self.window.shot, self.window.treatment, patch)
 
     def _closed(self) -> None:
-        self.easel.patch = self._patch = None
+        self.easel.patches, self._patch = [], None
         self.easel.update()

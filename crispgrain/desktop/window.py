@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Hashable
 from pathlib import Path
 
-from PySide6.QtCore import QEvent, QMimeData, QSettings, Qt
+from PySide6.QtCore import QEvent, QMimeData, QPoint, QSettings, Qt
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QImage, QKeyEvent
 from PySide6.QtWidgets import (
     QApplication,
@@ -28,6 +28,7 @@ from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.overview import overview
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.progress import Progress
+from crispgrain.core.render.views import Result
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Resolved, Treatment
 from crispgrain.demo.roll import write_roll
@@ -41,13 +42,14 @@ from .easel_renderer import EaselRenderer
 from .empty_state import EmptyState
 from .export_flow import ExportFlow
 from .exporter import Exporter
+from .judging import VIEW_TILE, Judging
 from .layer import to_image
 from .menus import build_menus
 from .roll import Roll
 from .several_shots import SeveralShots
-from .shot_loader import ShotLoader, developed
+from .shot_loader import ShotLoader
 from .stage_rail import StageRail
-from .status_line import StatusLine
+from .status_line import StatusLine, pixel_words
 from .strip_flow import StripFlow
 from .summaries import stage_summary
 from .test_strip import Candidate, TestStrip
@@ -55,7 +57,6 @@ from .theme import BOOTH, DIM_ROOM, apply_theme, current_theme
 
 FLIP_KEY = Qt.Key.Key_S  # hold to see the source
 SIDECARS = "treatments/folder"  # name of the setting
-VIEW_TILE = 256  # px; smaller than for a file, so that less is computed that lies outside the view
 
 
 def _rule(vertical: bool = False) -> QFrame:
@@ -83,6 +84,7 @@ class Window(QMainWindow):
         self.roll.sidecars = Path(kept_in) if kept_in else None
         self.stage = Stage.DENOISE
         self.row = -1
+        self.pipeline: Pipeline | None = None  # of the current shot under its whole treatment
         self._overview_key: Hashable = None
 
         self.rail = StageRail()
@@ -90,6 +92,7 @@ class Window(QMainWindow):
         self.easel = Easel()
         self.loader = ShotLoader(self.roll, self.background)
         self.renderer = EaselRenderer(self.easel, self.background, self.cache)
+        self.judging = Judging(self.background, self.cache)
         self.strip = TestStrip(self.background)
         self.sheet = ContactSheet(self.roll)
         self.status = StatusLine()
@@ -137,7 +140,10 @@ class Window(QMainWindow):
         self.controls.setting_changed.connect(self.change_setting)
         self.controls.strip_wanted.connect(self.start_strip)
         self.strip.adopted.connect(self._adopt)
-        self.easel.view_changed.connect(self._show_zoom)
+        self.easel.view_changed.connect(self._view_changed)
+        self.easel.pointed.connect(self._show_pixel)
+        self.judging.changed.connect(self._show_treated)
+        self.judging.figure.connect(self._show_figure)
         self.renderer.progress.connect(self._render_progress)
         self.renderer.failed.connect(self.status.say)
         self.sheet.selectionModel().currentChanged.connect(lambda index, _: self.show_shot(index.row()))
@@ -242,7 +248,8 @@ class Window(QMainWindow):
         if row == self.row:
             plain = Pipeline(source, Reading(), resolved, self.cache, VIEW_TILE)
             self._overview_key = _overview_key(source, resolved)
-            self.renderer.show(plain, plain, image, wait=True)
+            self.easel.captions = ("source", "result")
+            self.renderer.show(Result(plain), Result(plain), image, wait=True)
 
     def _shot_ready(self, row: int) -> None:
         if row == self.row:
@@ -254,7 +261,7 @@ class Window(QMainWindow):
             self.status.say(words)
 
     def _show_nothing(self) -> None:
-        self._overview_key = None
+        self._overview_key = self.pipeline = None
         self.renderer.show(None, None, None)
         self.controls.show_stage(self.stage, None, None, Treatment())
         for stage, head in self.rail.heads.items():
@@ -268,14 +275,18 @@ class Window(QMainWindow):
         if shot is None:
             return
         try:
-            result = shot.pipeline(self.treatment, self.cache, VIEW_TILE)
+            self.pipeline = shot.pipeline(self.treatment, self.cache, VIEW_TILE)
+            compared = self.judging.compare(shot, self.treatment, self.stage)
         except TreatmentError as error:
             self.status.say(str(error))
             return
-        source = shot.pipeline(developed(self.treatment), self.cache, VIEW_TILE)
-        self._show_overview(shot.source, source.resolved)
-        self.renderer.show(source, result, self.easel.source.overview)
-        self._show_settings(shot, result)
+        self._show_overview(shot.source, self.pipeline.resolved)
+        self.easel.captions = compared.captions
+        self.renderer.show(compared.source, compared.result, self.easel.source.overview)
+        if compared.remark:
+            self.status.say(compared.remark)
+        self._show_settings(shot, self.pipeline)
+        self.judging.show_figure(self.easel.result.view, self.easel.visible)
 
     def _show_overview(self, source: Source, resolved: Resolved) -> None:
         """Have the small rendering under the tiles made anew, if Develop has changed since it was made."""
@@ -298,14 +309,34 @@ class Window(QMainWindow):
         self.menus.enable(self.shot is not None)
 
     def _show_zoom(self) -> None:
-        scale = self.easel.scale if self.easel.result.pipeline is not None else None
+        scale = self.easel.scale if self.easel.result.view is not None else None
         self.status.show_zoom(scale, self.easel.fitted)
+
+    def _view_changed(self) -> None:
+        self._show_zoom()
+        self.judging.show_figure(self.easel.result.view, self.easel.visible)
+
+    def _show_figure(self, words: str) -> None:
+        if words and not self.exporter.waiting:
+            self.status.say(words)
+
+    def _show_pixel(self, at: QPoint | None) -> None:
+        if at is None:
+            self.status.show_pixel("")
+            return
+        easel = self.easel
+        fx = easel.source.size.width / easel.result.size.width
+        fy = easel.source.size.height / easel.result.size.height
+        colours = easel.source.colour_at(int(at.x() * fx), int(at.y() * fy)), easel.result.colour_at(at.x(), at.y())
+        self.status.show_pixel(pixel_words(at.x(), at.y(), *colours))
 
     def choose_stage(self, stage: Stage) -> None:
         """Open the controls of a stage."""
         self.stage = stage
-        if self.shot is not None and self.easel.result.pipeline is not None:
-            self._show_settings(self.shot, self.easel.result.pipeline)
+        if self.judging.stage_alone:
+            self._show_treated()
+        elif self.shot is not None and self.pipeline is not None:
+            self._show_settings(self.shot, self.pipeline)
 
     def change_setting(self, name: str, value: object) -> None:
         """Change one setting (``stage.field``; ``stage.*`` returns the whole stage to the meter)."""
@@ -351,7 +382,7 @@ class Window(QMainWindow):
         self.several.fill_presets(self.menus.presets, lambda: self.sheet.selected_rows or [self.row])
 
     def ask_export(self, all_shots: bool = False) -> None:
-        pipeline = self.easel.result.pipeline
+        pipeline = self.pipeline
         if pipeline is not None and self.shot is not None:
             every = range(len(self.roll.entries))
             self.export_flow.ask(
@@ -369,8 +400,7 @@ class Window(QMainWindow):
             self.status.say(f"Rendering {self._deepest_stage()}", progress)
 
     def _deepest_stage(self) -> str:
-        pipeline = self.easel.result.pipeline
-        return pipeline.steps[-1].stage.label if pipeline is not None else ""
+        return self.pipeline.steps[-1].stage.label if self.pipeline is not None else ""
 
     def _stop(self) -> None:
         if self.exporter.waiting:
@@ -392,7 +422,8 @@ class Window(QMainWindow):
             self, "Crisp Grain",
             f"<h3>Crisp Grain {__version__}</h3><p>Free software under the GPL, version 3 or later.</p>"
             "<p><b>Keys.</b> Hold S: see the source. 0, 1, 2, 4: whole picture, 100, 200, 400 %. "
-            "D, B, R: divider, both side by side, result only. G: next surround. T: test strip. "
+            "D, B, R: divider, both side by side, result only (with Shift: across, stacked). "
+            "C: compare the chosen stage with the one before. L: loupe. G: next surround. T: test strip. "
             "Ctrl+D: dim room. Wheel: zoom at the pointer. Drag: pan. Double click: 100 % and back.</p>",
         )  # fmt: skip
 

@@ -13,6 +13,7 @@ from crispgrain.core.files import PictureSource
 from crispgrain.core.meter import Noise, Reading
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import CancelToken, Pipeline
+from crispgrain.core.render.views import Result
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.treatment import Treatment, resolve
 from crispgrain.desktop.app import make_app
@@ -138,16 +139,16 @@ def test_levels_never_show_fewer_pixels_than_the_screen_has():
 def test_a_layer_keeps_tiles_of_the_same_result_and_stale_ones_of_the_same_shot(tmp_path):
     layer, image = Layer(), image_of(np.zeros((4, 4, 3), np.uint8))
     first = pipeline_of(tmp_path)
-    layer.set_pipeline(first)
+    layer.set_view(Result(first))
     assert len(layer.missing(first.size.rect, 1.0)) == 12
     layer.put(TileRef(0, 0, 0), image)
-    layer.set_pipeline(pipeline_of(tmp_path, source=first.source))
+    layer.set_view(Result(pipeline_of(tmp_path, source=first.source)))
     assert TileRef(0, 0, 0) in layer.images
-    layer.set_pipeline(pipeline_of(tmp_path, Treatment().set("denoise.luminance", 50), first.source))
+    layer.set_view(Result(pipeline_of(tmp_path, Treatment().set("denoise.luminance", 50), first.source)))
     assert layer.images == {}
     assert TileRef(0, 0, 0) in layer.stale
     assert len(list(layer.parts(1.0))) == 1
-    layer.set_pipeline(pipeline_of(tmp_path))
+    layer.set_view(Result(pipeline_of(tmp_path)))
     assert layer.stale == {}
 
 

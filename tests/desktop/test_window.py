@@ -72,7 +72,7 @@ def shown(window, layer: str, x: int, y: int, size: int = 40) -> np.ndarray:
     easel = window.easel
     origin = easel.origin(easel.panes[-1])
     rect = Rect(y - int(origin.y()), x - int(origin.x()), size, size)
-    pipeline = getattr(easel, layer).pipeline
+    pipeline = getattr(easel, layer).view.pipeline
     return icc.from_working(pipeline.region(rect), icc.profile("srgb"), 8)
 
 
@@ -150,7 +150,7 @@ def test_both_sides_of_the_divider_show_the_pixels_of_the_core(opened, qtbot):
     opened.easel.set_zoom(1.0)
     settle(opened, qtbot)
     seen = pixels_of(opened.easel)
-    middle, y = opened.easel.divider_x, 300
+    middle, y = opened.easel.divider_at, 300
     left, right = middle - 100, middle + 60
     assert np.array_equal(seen[y : y + 40, left : left + 40], shown(opened, "source", left, y))
     assert np.array_equal(seen[y : y + 40, right : right + 40], shown(opened, "result", right, y))
@@ -160,9 +160,9 @@ def test_dragging_the_divider_uncovers_the_result(opened, qtbot):
     opened.easel.set_zoom(1.0)
     settle(opened, qtbot)
     easel = opened.easel
-    x = easel.divider_x
+    x = easel.divider_at
     drag(qtbot, easel, QPoint(x, 200), QPoint(x - 160, 200))
-    assert easel.divider_x == pytest.approx(x - 160, abs=2)
+    assert easel.divider_at == pytest.approx(x - 160, abs=2)
     seen = pixels_of(easel)
     assert np.array_equal(seen[300:340, x - 100 : x - 60], shown(opened, "result", x - 100, 300))
 
@@ -170,7 +170,7 @@ def test_dragging_the_divider_uncovers_the_result(opened, qtbot):
 def test_holding_s_shows_the_source_everywhere(opened, qtbot):
     opened.easel.set_zoom(1.0)
     settle(opened, qtbot)
-    x = opened.easel.divider_x + 60
+    x = opened.easel.divider_at + 60
     qtbot.keyPress(opened.easel, Qt.Key.Key_S)
     assert np.array_equal(pixels_of(opened.easel)[300:340, x : x + 40], shown(opened, "source", x, 300))
     qtbot.keyRelease(opened.easel, Qt.Key.Key_S)
@@ -490,7 +490,7 @@ def test_a_test_strip_of_a_dragged_patch_and_adopting_from_it(opened, qtbot):
     assert labels[0] == "off"
     assert "Wavelet" in labels
     patch = opened.strip_flow._patch
-    expected = icc.from_working(opened.easel.result.pipeline.region(patch), icc.profile("srgb"), 8)
+    expected = icc.from_working(opened.pipeline.region(patch), icc.profile("srgb"), 8)
     present = strip.frames[labels.index("Mosaic net")].image
     assert (present.width(), present.height()) == (100, 100)
     got = (
@@ -542,7 +542,7 @@ def test_a_strip_of_enlarging_shows_the_enlarged_patch(opened, qtbot):
 
 
 def export_with(window, qtbot, rows, **choices) -> None:
-    dialog = ExportDialog(window.easel.result.pipeline, len(rows), choices.pop("folder"), window)
+    dialog = ExportDialog(window.pipeline, len(rows), choices.pop("folder"), window)
     for name, value in choices.items():
         widget = getattr(dialog, name)
         if hasattr(widget, "findData"):
@@ -560,7 +560,7 @@ def test_export_writes_what_the_easel_shows(opened, qtbot, tmp_path):
     settle(opened, qtbot)
     export_with(opened, qtbot, [0], folder=tmp_path / "out", format="png", bits=8, profile="srgb", ppi=240)
     (path,) = (tmp_path / "out").iterdir()
-    x, y = opened.easel.divider_x + 50, 280
+    x, y = opened.easel.divider_at + 50, 280
     origin = opened.easel.origin(opened.easel.panes[0])
     stored = read_shot(path).stored
     left, top = x - int(origin.x()), y - int(origin.y())
@@ -610,7 +610,7 @@ def test_a_source_too_small_to_enlarge_well_is_warned_of(opened, qtbot):
 
 
 def test_export_offers_best_effort_where_a_network_is_at_work(opened, qtbot, tmp_path):
-    dialog = ExportDialog(opened.easel.result.pipeline, 1, tmp_path, opened)
+    dialog = ExportDialog(opened.pipeline, 1, tmp_path, opened)
     dialog.show()
     assert dialog.best.isVisible()
     assert "effort" not in dialog.apply_to(opened.treatment)[Stage.DENOISE].values
@@ -619,7 +619,7 @@ def test_export_offers_best_effort_where_a_network_is_at_work(opened, qtbot, tmp
     dialog.close()
     opened.change_setting("denoise.model", "wavelet")
     settle(opened, qtbot)
-    dialog = ExportDialog(opened.easel.result.pipeline, 1, tmp_path, opened)
+    dialog = ExportDialog(opened.pipeline, 1, tmp_path, opened)
     dialog.show()
     assert not dialog.best.isVisible()
     dialog.close()
@@ -629,7 +629,7 @@ def test_an_export_can_be_stopped(opened, qtbot, tmp_path):
     opened.change_setting("enlarge.on", True)
     opened.change_setting("enlarge.factor", 8.0)
     out = tmp_path / "out"
-    dialog = ExportDialog(opened.easel.result.pipeline, 1, out, opened)
+    dialog = ExportDialog(opened.pipeline, 1, out, opened)
     with qtbot.waitSignal(opened.exporter.progress, timeout=60_000):
         opened.export_flow.export([0], dialog)
     with qtbot.waitSignal(opened.exporter.finished, timeout=60_000):
@@ -656,7 +656,7 @@ def test_the_next_export_proposes_what_was_chosen_last(opened, qtbot, tmp_path):
 
 
 def test_the_export_dialog_follows_its_format(opened):
-    dialog = ExportDialog(opened.easel.result.pipeline, 1, Path("/tmp"), opened)
+    dialog = ExportDialog(opened.pipeline, 1, Path("/tmp"), opened)
     assert dialog.name.text() == "a-rim-denoise-sharpen.tif" or dialog.name.text().endswith(".tif")
     dialog.format.setCurrentIndex(dialog.format.findData("jpeg"))
     assert dialog.name.text().endswith(".jpg")
@@ -703,7 +703,7 @@ def test_many_nudges_end_with_the_last_one_on_the_easel(opened, qtbot):
         opened.change_setting("denoise.luminance", float(value))
         qtbot.wait(10)
     settle(opened, qtbot)
-    x, y = opened.easel.divider_x + 60, 300
+    x, y = opened.easel.divider_at + 60, 300
     assert np.array_equal(pixels_of(opened.easel)[y : y + 40, x : x + 40], shown(opened, "result", x, y))
     assert opened.cache.bytes_held <= opened.cache.budget
 

@@ -1,0 +1,189 @@
+"""Ways of looking at a result beside looking at it: what was taken away, and where edges overshoot."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import Protocol
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from ..colour import icc
+from ..colour.spaces import OPPONENT, Array, apply_matrix, to_opponent
+from ..files.source import Source
+from ..geometry import Rect, Size, tile_rect
+from .pipeline import NEVER, CancelToken, Pipeline
+
+GREY = 0.5
+DETAIL_SIGMA = 2.0  # px; what is finer counts as detail
+HALO_REACH = 3  # px
+HALO_LIMIT = 0.02  # of encoded white
+
+
+class View(Protocol):
+    """Something to show tile by tile, in the pixels of a result."""
+
+    @property
+    def key(self) -> Hashable: ...
+    @property
+    def size(self) -> Size: ...
+    @property
+    def tile(self) -> int: ...
+    @property
+    def source(self) -> Source: ...
+    def display(self, row: int, column: int, level: int = 0, cancel: CancelToken = NEVER) -> NDArray[np.uint8]:
+        """8-bit sRGB values (h x w x 3) of a tile, halved ``level`` times."""
+        ...
+
+
+def shrunk(pixels: Array, level: int) -> Array:
+    """Pixels halved ``level`` times by averaging."""
+    if not level:
+        return pixels
+    height, width = (max(1, -(-n // 2**level)) for n in pixels.shape[:2])
+    return cv2.resize(pixels, (width, height), interpolation=cv2.INTER_AREA)
+
+
+@dataclass(frozen=True)
+class Result:
+    """The result itself, as an exported sRGB file would have it."""
+
+    pipeline: Pipeline
+
+    @property
+    def key(self) -> Hashable:
+        return self.pipeline.steps[-1].key
+
+    @property
+    def size(self) -> Size:
+        return self.pipeline.size
+
+    @property
+    def tile(self) -> int:
+        return self.pipeline.tile
+
+    @property
+    def source(self) -> Source:
+        return self.pipeline.source
+
+    def display(self, row: int, column: int, level: int = 0, cancel: CancelToken = NEVER) -> NDArray[np.uint8]:
+        pixels = self.pipeline.tile_pixels(row, column, len(self.pipeline.steps), cancel)
+        return icc.from_working(shrunk(pixels, level), icc.profile("srgb"), 8)
+
+
+class Axis(StrEnum):
+    """Which part of a residual is looked at."""
+
+    LUMINANCE = "luminance"
+    COLOUR = "colour"
+
+
+@dataclass(frozen=True)
+class _Compared:
+    """Two results of the same size, one with a stage more than the other."""
+
+    before: Pipeline
+    after: Pipeline
+
+    def __post_init__(self) -> None:
+        if self.before.size != self.after.size:
+            raise ValueError("pictures of different sizes cannot be compared pixel by pixel")
+
+    @property
+    def size(self) -> Size:
+        return self.after.size
+
+    @property
+    def tile(self) -> int:
+        return max(self.before.tile, self.after.tile)
+
+    @property
+    def source(self) -> Source:
+        return self.after.source
+
+    def _keys(self) -> tuple[Hashable, Hashable]:
+        return self.before.steps[-1].key, self.after.steps[-1].key
+
+
+@dataclass(frozen=True)
+class Residual(_Compared):
+    """What a stage took away, amplified around mid grey: input minus output, in encoded values.
+
+    References
+    ----------
+    A. Buades, B. Coll, J. M. Morel, "A review of image denoising algorithms,
+    with a new one", Multiscale Modeling and Simulation 4(2), 2005 (method noise).
+    """
+
+    axis: Axis = Axis.LUMINANCE
+    gain: float = 6.0
+
+    @property
+    def key(self) -> Hashable:
+        return ("residual", *self._keys(), self.axis, self.gain)
+
+    def display(self, row: int, column: int, level: int = 0, cancel: CancelToken = NEVER) -> NDArray[np.uint8]:
+        rect = tile_rect(row, column, self.tile, self.size)
+        taken = to_opponent(self.before.region(rect, cancel=cancel)) - to_opponent(
+            self.after.region(rect, cancel=cancel)
+        )
+        taken[..., (1, 2) if self.axis is Axis.LUMINANCE else (0,)] = 0
+        shown = GREY + self.gain * apply_matrix(taken, OPPONENT.T)
+        return np.rint(np.clip(shrunk(shown, level), 0, 1) * 255).astype(np.uint8)
+
+    def structure(self, rect: Rect, cancel: CancelToken = NEVER) -> float:
+        """How much structure there is in what was taken: its correlation with the detail that is left.
+
+        Pearson's, along luma; detail is what a Gaussian of 2 px removes from the
+        result. Noise alone gives 0; 1 would be detail weakened evenly; below 0
+        detail was added.
+        """
+        after = to_opponent(self.after.region(rect, cancel=cancel))[..., 0]
+        taken = to_opponent(self.before.region(rect, cancel=cancel))[..., 0] - after
+        detail = after - cv2.GaussianBlur(after, (0, 0), DETAIL_SIGMA, borderType=cv2.BORDER_REFLECT)
+        spread = float(taken.std() * detail.std())
+        return float(((taken - taken.mean()) * (detail - detail.mean())).mean() / spread) if spread > 1e-12 else 0.0
+
+
+@dataclass(frozen=True)
+class Halo(_Compared):
+    """The result, with every pixel marked that leaves the local range of what the stage was given.
+
+    The range is that of encoded luma within 3 px; ``limit`` is how far beyond
+    it a pixel may go, as a share of white; ``colour`` is that of the mark, 8-bit RGB.
+    """
+
+    limit: float = HALO_LIMIT
+    colour: tuple[int, int, int] = (255, 0, 0)
+
+    @property
+    def key(self) -> Hashable:
+        return ("halo", *self._keys(), self.limit, self.colour)
+
+    def mask(self, rect: Rect, cancel: CancelToken = NEVER) -> NDArray[np.bool_]:
+        """Where there is a halo in a rectangle of the result."""
+        grown = Rect.between(
+            rect.top - HALO_REACH, rect.left - HALO_REACH, rect.bottom + HALO_REACH, rect.right + HALO_REACH
+        ).intersect(self.size.rect)
+        before, after = (_luma(p.region(grown, cancel=cancel)) for p in (self.before, self.after))
+        window = np.ones((2 * HALO_REACH + 1,) * 2, np.uint8)
+        low, high = cv2.erode(before, window), cv2.dilate(before, window)
+        return ((after > high + self.limit) | (after < low - self.limit))[rect.within(grown).slices]
+
+    def share(self, rect: Rect, cancel: CancelToken = NEVER) -> float:
+        """Share of pixels with a halo in a rectangle of the result."""
+        return float(self.mask(rect, cancel).mean())
+
+    def display(self, row: int, column: int, level: int = 0, cancel: CancelToken = NEVER) -> NDArray[np.uint8]:
+        rect = tile_rect(row, column, self.tile, self.size)
+        shown = icc.from_working(self.after.region(rect, cancel=cancel), icc.profile("srgb"), 8)
+        shown[self.mask(rect, cancel)] = self.colour
+        return shrunk(shown, level)
+
+
+def _luma(pixels: Array) -> Array:
+    """Encoded luma, 0 black to 1 white."""
+    return np.ascontiguousarray(to_opponent(pixels)[..., 0]) / np.float32(3**0.5)
