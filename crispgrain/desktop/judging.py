@@ -124,15 +124,11 @@ class Judging(QObject):
         self._background.submit(Urgency.STRIP, job, self.figure.emit, cancel=cancel)
 
 
-def structure_words(correlation: float) -> str:
-    """The structure found in a residual, in words."""
-    if abs(correlation) < 0.05:
-        meaning = "next to no detail in it"
-    elif correlation > 0:
-        meaning = "detail was taken away"
-    else:
-        meaning = "detail was added"
-    return f"Residual: {meaning}; correlation with the detail in view {correlation:+.2f}."
+def structure_words(share: float) -> str:
+    """The structure found in a residual (see :meth:`Residual.structure`), in words."""
+    if abs(share) < 0.01:
+        return f"Residual: next to no detail in it ({share:+.1%} of what is in view)."
+    return f"Residual: {abs(share):.1%} of the detail in view was {'taken away' if share > 0 else 'added'}."
 
 
 def _middle(rect: Rect) -> Rect:

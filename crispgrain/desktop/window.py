@@ -86,6 +86,7 @@ class Window(QMainWindow):
         self.row = -1
         self.pipeline: Pipeline | None = None  # of the current shot under its whole treatment
         self._overview_key: Hashable = None
+        self._figure = ""  # what the judging view says of the picture
 
         self.rail = StageRail()
         self.controls = ControlSheet()
@@ -317,8 +318,9 @@ class Window(QMainWindow):
         self.judging.show_figure(self.easel.result.view, self.easel.visible)
 
     def _show_figure(self, words: str) -> None:
-        if words and not self.exporter.waiting:
+        if (words or self._figure) and not self.exporter.waiting and not self.status.bar.isVisible():
             self.status.say(words)
+        self._figure = words  # said when the rendering is done
 
     def _show_pixel(self, at: QPoint | None) -> None:
         if at is None:
@@ -395,7 +397,7 @@ class Window(QMainWindow):
             return  # the export's own progress stays in view
         if progress is None:
             if self.status.bar.isVisible():
-                self.status.say("")
+                self.status.say(self._figure)
         else:
             self.status.say(f"Rendering {self._deepest_stage()}", progress)
 

@@ -13,8 +13,8 @@ from crispgrain.core.files import PictureSource
 from crispgrain.core.meter import Noise, Reading
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import CancelToken, Pipeline
-from crispgrain.core.render.views import Result
 from crispgrain.core.render.progress import Progress
+from crispgrain.core.render.views import Result
 from crispgrain.core.treatment import Treatment, resolve
 from crispgrain.desktop.app import make_app
 from crispgrain.desktop.background import Background, Urgency

@@ -18,7 +18,8 @@ from ..geometry import Rect, Size, tile_rect
 from .pipeline import NEVER, CancelToken, Pipeline
 
 GREY = 0.5
-DETAIL_SIGMA = 2.0  # px; what is finer counts as detail
+DETAIL = (1.5, 4.0)  # px
+LEAST_DETAIL = 1e-3  # of encoded white; with less there is nothing to lose
 HALO_REACH = 3  # px
 HALO_LIMIT = 0.02  # of encoded white
 
@@ -135,17 +136,24 @@ class Residual(_Compared):
         return np.rint(np.clip(shrunk(shown, level), 0, 1) * 255).astype(np.uint8)
 
     def structure(self, rect: Rect, cancel: CancelToken = NEVER) -> float:
-        """How much structure there is in what was taken: its correlation with the detail that is left.
+        """How much structure there is in what was taken, as a share of the detail that is left.
 
-        Pearson's, along luma; detail is what a Gaussian of 2 px removes from the
-        result. Noise alone gives 0; 1 would be detail weakened evenly; below 0
-        detail was added.
+        The regression coefficient of the residual's luma on that of the result,
+        both between Gaussians of 1.5 and 4 px: finer, noise that was left would
+        pass for detail. 0 for noise alone, 0.1 if detail was weakened by a
+        tenth, below 0 if it was strengthened.
         """
         after = to_opponent(self.after.region(rect, cancel=cancel))[..., 0]
         taken = to_opponent(self.before.region(rect, cancel=cancel))[..., 0] - after
-        detail = after - cv2.GaussianBlur(after, (0, 0), DETAIL_SIGMA, borderType=cv2.BORDER_REFLECT)
-        spread = float(taken.std() * detail.std())
-        return float(((taken - taken.mean()) * (detail - detail.mean())).mean() / spread) if spread > 1e-12 else 0.0
+        detail, lost = _band(after), _band(taken)
+        power = float(np.square(detail).mean())
+        return float((detail * lost).mean()) / power if power > LEAST_DETAIL**2 else 0.0
+
+
+def _band(plane: Array) -> Array:
+    """What lies between two Gaussians: detail, but not the finest, which is mostly noise."""
+    fine, coarse = (cv2.GaussianBlur(plane, (0, 0), s, borderType=cv2.BORDER_REFLECT) for s in DETAIL)
+    return fine - coarse
 
 
 @dataclass(frozen=True)
