@@ -17,6 +17,7 @@ from PIL import Image
 
 from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import SRGB_TO_WORKING, Array, apply_matrix, luminance, srgb_decode, srgb_encode
+from crispgrain.core.files.source import Source
 
 from . import camera
 from .dng import write_dng
@@ -47,12 +48,17 @@ class DemoShot:
     name: str
     about: str
     write: Callable[[Path], None]
+    truth: Callable[[], Array] | None = None  # the scene without blur and noise, linear working space
 
 
 def _raw(name: str, about: str, iso: int, blur: Callable[[Array], Array], **options: object) -> DemoShot:
     scene_name = str(options.get("scene", "orrery"))
     factor = int(options.get("factor", 1))  # type: ignore[call-overload]
     cast = np.array(options.get("cast", (1, 1, 1)), np.float32)
+
+    def truth() -> Array:
+        clean = scene(scene_name)
+        return (reduced(clean, factor) if factor > 1 else clean) * cast
 
     def write(path: Path) -> None:
         clean = scene(scene_name)
@@ -62,7 +68,7 @@ def _raw(name: str, about: str, iso: int, blur: Callable[[Array], Array], **opti
         seconds = Fraction(1, max(1, iso // 100))
         write_dng(path, values, camera.FIELD_TWO, iso, seconds, f"2026:03:14 16:{number % 60:02d}:08", about)
 
-    return DemoShot(name, about, write)
+    return DemoShot(name, about, write, truth)
 
 
 def _soft(picture: Array) -> Array:
@@ -140,6 +146,20 @@ ROLL: tuple[DemoShot, ...] = (
     DemoShot("store-room.jpg", "The store all round, equirectangular", _write_room),
     DemoShot("orrery-card-fault.jpg", "A damaged file", _write_damaged),
 )
+
+
+@lru_cache(maxsize=1)
+def _truth_of(name: str) -> Array | None:
+    shot = next((s for s in ROLL if s.name == name and s.truth is not None), None)
+    return shot.truth() if shot is not None and shot.truth is not None else None
+
+
+def known_truth(source: Source) -> Array | None:
+    """What a perfect camera would have recorded, for a RAW of this roll; None for any other shot."""
+    made_here = source.facts.camera == f"{camera.FIELD_TWO.make} {camera.FIELD_TWO.model}"
+    truth = _truth_of(source.path.name) if made_here else None
+    size = (source.size.height, source.size.width)
+    return truth if truth is not None and truth.shape[:2] == size else None
 
 
 def write_roll(folder: Path, report: Callable[[int, int, str], None] | None = None) -> list[Path]:

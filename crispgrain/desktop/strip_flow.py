@@ -34,24 +34,27 @@ class StripFlow(QObject):
     def __init__(self, window: HasShot, easel: Easel, strip: TestStrip, status: StatusLine) -> None:
         super().__init__(easel)
         self.window, self.easel, self.strip, self.status = window, easel, strip, status
-        self._patch: Rect | None = None  # in the source
+        self._patches: list[Rect] = []  # in the source
+        self._adding = False
         easel.patch_chosen.connect(self.run)
         strip.patch_wanted.connect(self._ask_patch)
+        strip.counted.connect(status.say)
         strip.closed.connect(self._closed)
 
     def start(self) -> None:
-        """Compare on the patch chosen last, or on one to be dragged."""
-        if self._patch is None:
-            self._ask_patch()
+        """Compare on the patches chosen last, or on one to be dragged."""
+        if self._patches:
+            self._run()
         else:
-            self._run_on(self._patch)
+            self._ask_patch(False)
 
-    def _ask_patch(self) -> None:
+    def _ask_patch(self, adding: bool) -> None:
+        self._adding = adding
         self.easel.choose_patch(True)
         self.status.say("Drag a rectangle over the spot to compare.")
 
     def run(self, patch: Rect) -> None:
-        """Compare on a patch given in pixels of the result."""
+        """Compare on a patch given in pixels of the result, beside those there are if another was asked for."""
         shot = self.window.shot
         if shot is None:
             return
@@ -59,16 +62,18 @@ class StripFlow(QObject):
         fy = shot.source.size.height / self.easel.result.size.height
         in_source = Rect(
             int(patch.top * fy), int(patch.left * fx), max(8, int(patch.height * fy)), max(8, int(patch.width * fx))
-        )
-        self._patch = in_source.intersect(shot.source.size.rect)
-        self.easel.patches = [patch]
+        ).intersect(shot.source.size.rect)
+        kept, self._adding = self._adding, False
+        self._patches = [*(self._patches if kept else []), in_source]
+        self.easel.patches = [*(self.easel.patches if kept else []), patch]
+        self.easel.update()
         self.status.say("")
-        self._run_on(self._patch)
+        self._run()
 
-    def _run_on(self, patch: Rect) -> None:
+    def _run(self) -> None:
         assert self.window.shot is not None
-        self.strip.run(self.window.stage, self.window.shot, self.window.treatment, patch)
+        self.strip.run(self.window.stage, self.window.shot, self.window.treatment, self._patches)
 
     def _closed(self) -> None:
-        self.easel.patches, self._patch = [], None
+        self.easel.patches, self._patches = [], []
         self.easel.update()

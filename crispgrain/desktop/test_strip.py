@@ -1,209 +1,263 @@
-"""The test strip: one patch rendered by several candidates, side by side, to choose from."""
+"""The test strip: patches rendered by several candidates, side by side, to choose from."""
 
 from __future__ import annotations
 
+import random
 import time
-from dataclasses import dataclass
+from collections import Counter
+from collections.abc import Sequence
+from functools import partial
 
-from PySide6.QtCore import QRect, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QToolButton, QVBoxLayout, QWidget
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QScrollArea,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
-from crispgrain.core.files.source import RawSource
+from crispgrain.core.colour import icc
 from crispgrain.core.geometry import Rect
-from crispgrain.core.model import Domain, Stage
-from crispgrain.core.registry import models_of
+from crispgrain.core.model import Stage
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.pipeline import CancelToken, Pipeline
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment, resolve
+from crispgrain.demo.roll import known_truth
 
 from .background import Background, Urgency
-from .layer import to_image
-from .theme import current_theme
+from .layer import image_of
+from .strip_candidates import LADDER, Candidate, candidates, ladder
+from .strip_frame import LINE, Frame, SharedLook
 
-MOST = 8
-FRAME = QSize(156, 156)
-LADDER = {Stage.DENOISE: ("luminance", (50.0, 150.0)), Stage.SHARPEN: ("strength", (40.0, 100.0))}
+MOST_PATCHES = 3
+EDGES = {1: 156, 2: 118, 3: 96}  # px; of a frame, by the number of patches
+LADDER_SIZE = QSize(800, 230)  # px
+CACHE = 200_000_000  # bytes
 
-
-@dataclass(frozen=True)
-class Candidate:
-    """One way to treat the shot, and its label."""
-
-    label: str
-    treatment: Treatment
-    merge: str = ""
+Rendered = tuple[NDArray[np.uint8], float, float | None]  # values, seconds, PSNR
 
 
-def candidates(stage: Stage, shot: Shot, treatment: Treatment) -> list[Candidate]:
-    """Off, every model of the stage at its strengths now, and weaker and stronger versions of the present one."""
-    is_mosaic = isinstance(shot.source, RawSource)
-    found: list[Candidate] = []
-    if stage in (Stage.DENOISE, Stage.SHARPEN):
-        found.append(Candidate("off", treatment.set(f"{stage}.on", False)))
-    resolved = resolve(treatment, shot.source, shot.reading)[stage]
-    lit = treatment.set(f"{stage}.on", True) if stage is not Stage.DEVELOP else treatment
-    for model in models_of(stage):
-        if is_mosaic or model.domain is Domain.PICTURE:
-            found.append(Candidate(model.name, lit.set(f"{stage}.model", model.id)))
-    if stage in LADDER:
-        field, strengths = LADDER[stage]
-        for strength in strengths:
-            varied = lit.set(f"{stage}.model", resolved.model.id).set(f"{stage}.{field}", strength)
-            found.append(Candidate(f"{resolved.model.name} {strength:.0f} %", varied))
-    return found[:MOST]
-
-
-class _Frame(QWidget):
-    """One candidate's picture with its label."""
-
-    adopted = Signal(object)
-
-    def __init__(self, candidate: Candidate) -> None:
-        super().__init__()
-        self.candidate = candidate
-        self.image: QImage | None = None
-        self.seconds = 0.0
-        self.problem = ""
-        self.setFixedSize(FRAME.width(), FRAME.height() + 24)
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setToolTip(f"Click to adopt: {candidate.label}")
-        self.setAccessibleName(candidate.label)
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if event.button() == Qt.MouseButton.LeftButton and self.rect().contains(event.position().toPoint()):
-            self.adopted.emit(self.candidate)
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
-            self.adopted.emit(self.candidate)
-        else:
-            super().keyPressEvent(event)
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        theme = current_theme()
-        painter = QPainter(self)
-        area = QRect(0, 0, FRAME.width(), FRAME.height())
-        painter.fillRect(area, QColor("#777777"))
-        painter.setPen(QColor(theme.ink))
-        if self.image is not None:
-            scale = max(1, min(FRAME.width() // self.image.width(), FRAME.height() // self.image.height()))
-            size = self.image.size() * scale
-            place = QRect(
-                (FRAME.width() - size.width()) // 2, (FRAME.height() - size.height()) // 2, size.width(), size.height()
-            )
-            painter.setClipRect(area)
-            painter.drawImage(place, self.image)
-            painter.setClipping(False)
-        else:
-            painter.setPen(QColor("#f2f2f2"))
-            painter.drawText(area, Qt.AlignmentFlag.AlignCenter, self.problem or "rendering …")
-        painter.setPen(QColor(theme.ink))
-        time_words = f"{self.seconds:.1f} s" if self.image is not None else ""
-        room = QRect(2, FRAME.height() + 3, FRAME.width() - 4, 20)
-        time_width = painter.fontMetrics().horizontalAdvance(time_words) + 6
-        label = painter.fontMetrics().elidedText(
-            self.candidate.label, Qt.TextElideMode.ElideRight, room.width() - time_width
-        )
-        painter.drawText(room, Qt.AlignmentFlag.AlignLeft, label)
-        painter.setPen(QColor(theme.faint_ink))
-        painter.drawText(room, Qt.AlignmentFlag.AlignRight, time_words)
-        if self.hasFocus() or self.underMouse():
-            painter.setPen(QPen(QColor(theme.accent), 2))
-            painter.drawRect(area.adjusted(1, 1, -1, -1))
-
-    def enterEvent(self, event) -> None:  # type: ignore[no-untyped-def]
-        self.update()
-
-    def leaveEvent(self, event) -> None:  # type: ignore[no-untyped-def]
-        self.update()
+def render_patch(shot: Shot, treatment: Treatment, patch: Rect, cache: TileCache, cancel: CancelToken) -> Rendered:
+    """A patch, given in pixels of the source, under a treatment; with its PSNR where the truth is known."""
+    started = time.monotonic()
+    pipeline = Pipeline(shot.source, shot.reading, resolve(treatment, shot.source, shot.reading), cache)
+    fx, fy = pipeline.size.width / shot.source.size.width, pipeline.size.height / shot.source.size.height
+    rect = Rect(
+        int(patch.top * fy), int(patch.left * fx), max(1, int(patch.height * fy)), max(1, int(patch.width * fx))
+    ).intersect(pipeline.size.rect)
+    profile = icc.profile("srgb")
+    stored = icc.from_working(pipeline.untiled(rect, cancel=cancel), profile, 8)
+    seconds = time.monotonic() - started
+    truth = known_truth(shot.source) if pipeline.size == shot.source.size else None
+    if truth is None:
+        return stored, seconds, None
+    error = stored / 255 - icc.from_working(np.ascontiguousarray(truth[rect.slices]), profile, 8) / 255
+    return stored, seconds, float(-10 * np.log10(max(float(np.square(error).mean()), 1e-12)))
 
 
 class TestStrip(QWidget):
-    """Candidates of a stage on one patch. Click one to adopt it."""
+    """Candidates of a stage on one or more patches. Click one to adopt it."""
 
     __test__ = False  # not a test case, whatever its name looks like to a test runner
     adopted = Signal(object)  # Candidate
+    counted = Signal(str)  # what blind choices add up to, in words
     closed = Signal()
-    patch_wanted = Signal()
+    patch_wanted = Signal(bool)  # whether the patches there are stay
 
     def __init__(self, background: Background, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._background = background
         self._cancel = CancelToken()
-        self.frames: list[_Frame] = []
+        self._asked: tuple[Stage, Shot, Treatment, list[Rect]] | None = None
+        self._left_out: set[str] = set()
+        self.frames: list[Frame] = []
+        self.look = SharedLook()
+        self.tally: Counter[str] = Counter()  # of blind choices
         self.heading = QLabel()
-        again = QToolButton()
-        again.setText("Choose another patch")
-        again.clicked.connect(self.patch_wanted)
-        close = QToolButton()
-        close.setText("Close")
+        self.heading.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.choice = QMenu(self)
+        pick = self._button("Candidates", "Choose which models and strengths to compare.")
+        pick.setMenu(self.choice)
+        pick.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.ladder = self._button("Ladder", "One picture in five strengths of the present model.", True)
+        self.blind = self._button("Blind", "Hide the names and shuffle the order until you have chosen.", True)
+        self.more = self._button("Add patch", "Compare on one more spot: a smooth and a detailed one, say.")
+        another = self._button("Other patch", "Compare on another spot.")
+        close = self._button("Close", "Close the test strip (Esc).")
+        for switch, other in ((self.ladder, self.blind), (self.blind, self.ladder)):
+            switch.toggled.connect(partial(self._switched, other))
+        self.more.clicked.connect(lambda: self.patch_wanted.emit(True))
+        another.clicked.connect(lambda: self.patch_wanted.emit(False))
         close.clicked.connect(self.close_strip)
         top = QHBoxLayout()
-        top.addWidget(self.heading)
-        top.addStretch()
-        top.addWidget(again)
-        top.addWidget(close)
-        self._row = QHBoxLayout()
-        self._row.setSpacing(10)
-        self._row.setContentsMargins(0, 0, 0, 0)
+        top.addWidget(self.heading, 1)
+        for button in (pick, self.ladder, self.blind, self.more, another, close):
+            top.addWidget(button)
+        self._grid = QGridLayout()
+        self._grid.setContentsMargins(0, 0, 0, 0)
         inside = QWidget()
-        inside.setLayout(self._row)
-        scroll = QScrollArea()
-        scroll.setWidget(inside)
-        scroll.setWidgetResizable(True)
-        scroll.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        inside.setLayout(self._grid)
+        self._scroll = QScrollArea()
+        self._scroll.setWidget(inside)
+        self._scroll.setWidgetResizable(True)
+        self._scroll.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 8, 12, 6)
         layout.setSpacing(6)
         layout.addLayout(top)
-        layout.addWidget(scroll)
-        self.setFixedHeight(FRAME.height() + 24 + 66)
+        layout.addWidget(self._scroll)
         self.hide()
 
-    def run(self, stage: Stage, shot: Shot, treatment: Treatment, patch: Rect) -> None:
-        """Render the candidates of a stage on a patch, given in pixels of the source."""
-        self._cancel.cancel()
-        self._cancel = cancel = CancelToken()
-        while self._row.count():
-            item = self._row.takeAt(0)
-            if item is not None and (old := item.widget()) is not None:
-                old.deleteLater()
-        self.heading.setText(f"{stage.label} on {patch.width} × {patch.height} pixels: click the one to keep")
-        self.frames = []
-        cache = TileCache(200_000_000)
-        for candidate in candidates(stage, shot, treatment):
-            frame = _Frame(candidate)
-            frame.adopted.connect(self.adopted)
-            self._row.addWidget(frame)
-            self.frames.append(frame)
-            self._start(frame, shot, patch, cache, cancel)
-        self._row.addStretch()
+    def _button(self, words: str, help_text: str, checkable: bool = False) -> QToolButton:
+        button = QToolButton()
+        button.setText(words)
+        button.setToolTip(help_text)
+        button.setCheckable(checkable)
+        return button
+
+    def run(self, stage: Stage, shot: Shot, treatment: Treatment, patches: Sequence[Rect]) -> None:
+        """Render the candidates of a stage on patches, given in pixels of the source."""
+        self._asked = (stage, shot, treatment, list(patches))
+        self.look = SharedLook()
+        rungs = ladder(stage, shot, treatment)
+        self.ladder.setEnabled(bool(rungs))
+        self.more.setEnabled(len(patches) < MOST_PATCHES)
+        every = candidates(stage, shot, treatment)
+        self._fill_choice(every)
+        self._start_over()
+        if self.ladder.isChecked() and rungs:
+            self._lay_ladder(rungs)
+        else:
+            self._lay_candidates([c for c in every if c.label not in self._left_out] or every)
         self.show()
 
-    def _start(self, frame: _Frame, shot: Shot, patch: Rect, cache: TileCache, cancel: CancelToken) -> None:
-        def job() -> tuple[QImage, float]:
-            started = time.monotonic()
-            resolved = resolve(frame.candidate.treatment, shot.source, shot.reading)
-            pipeline = Pipeline(shot.source, shot.reading, resolved, cache)
-            fx, fy = pipeline.size.width / shot.source.size.width, pipeline.size.height / shot.source.size.height
-            scaled = Rect(
-                int(patch.top * fy), int(patch.left * fx), max(1, int(patch.height * fy)), max(1, int(patch.width * fx))
-            )
-            image = to_image(pipeline.untiled(scaled.intersect(pipeline.size.rect), cancel=cancel))
-            return image, time.monotonic() - started
+    # ---- what is compared -----------------------------------------------------
+    def _fill_choice(self, every: list[Candidate]) -> None:
+        self.choice.clear()
+        for candidate in every:
+            action = QAction(candidate.label, self.choice)
+            action.setCheckable(True)
+            action.setChecked(candidate.label not in self._left_out)
+            action.toggled.connect(partial(self._choose, candidate.label))
+            self.choice.addAction(action)
 
-        def done(answer: tuple[QImage, float]) -> None:
-            frame.image, frame.seconds = answer
+    def _choose(self, label: str, wanted: bool) -> None:
+        if wanted:
+            self._left_out.discard(label)
+        else:
+            self._left_out.add(label)
+        self._again()
+
+    def _switched(self, other: QToolButton, on: bool) -> None:
+        if on and other.isChecked():
+            other.setChecked(False)  # which runs the strip anew by itself
+        self._again()
+
+    def _again(self) -> None:
+        if self._asked is not None and self.isVisible():
+            self.run(*self._asked)
+
+    # ---- frames ----------------------------------------------------------------
+    def _start_over(self) -> None:
+        self._cancel.cancel()
+        self._cancel = CancelToken()
+        while self._grid.count():
+            item = self._grid.takeAt(0)
+            if item is not None and (old := item.widget()) is not None:
+                old.hide()
+                old.deleteLater()
+        self.frames = []
+
+    def _lay_candidates(self, shown: list[Candidate]) -> None:
+        assert self._asked is not None
+        stage, _, _, patches = self._asked
+        blind = self.blind.isChecked()
+        if blind:
+            shown = random.sample(shown, len(shown))
+        edge = EDGES[len(patches)]
+        self._grid.setSpacing(10)
+        cache = TileCache(CACHE)
+        for column, candidate in enumerate(shown):
+            for row, patch in enumerate(patches):
+                frame = self._add(candidate, QSize(edge, edge), row, column, 2 if row == len(patches) - 1 else 0)
+                frame.hide_name(blind)
+                self._start(frame, patch, cache)
+        self._grid.setColumnStretch(len(shown), 1)
+        places = f"{len(patches)} patches" if len(patches) > 1 else f"{patches[0].width} × {patches[0].height} pixels"
+        wish = "which do you like best?" if blind else "click the one to keep"
+        self._say(f"{stage.label} on {places}: {wish}")
+        self.setFixedHeight(len(patches) * (edge + 14) + 2 * LINE + 56)
+
+    def _lay_ladder(self, rungs: list[Candidate]) -> None:
+        """Each strength on its slice of the patch, without gaps: one picture."""
+        assert self._asked is not None
+        patch = self._asked[3][0]
+        width = max(1, patch.width // LADDER)
+        scale = max(1, min(LADDER_SIZE.height() // patch.height, LADDER_SIZE.width() // (LADDER * width)))
+        height = min(patch.height * scale, LADDER_SIZE.height())
+        self._grid.setSpacing(0)
+        self.look.zoom = float(scale)
+        cache = TileCache(CACHE)
+        for column, candidate in enumerate(rungs):
+            part = Rect(patch.top, patch.left + column * width, patch.height, width)
+            self._start(self._add(candidate, QSize(width * scale, height), 0, column, 1), part, cache)
+        self._grid.setColumnStretch(len(rungs), 1)
+        self._say(f"{rungs[0].model}, rising strength: click the one to keep")
+        self.setFixedHeight(height + LINE + 70)
+
+    def _add(self, candidate: Candidate, size: QSize, row: int, column: int, lines: int) -> Frame:
+        frame = Frame(candidate, size, self.look, lines)
+        frame.adopted.connect(self._adopt)
+        frame.look_changed.connect(self._repaint)
+        self._grid.addWidget(frame, row, column, Qt.AlignmentFlag.AlignTop)
+        self.frames.append(frame)
+        return frame
+
+    def _say(self, words: str) -> None:
+        self.heading.setText(words)
+        self.heading.setToolTip(words)
+
+    def _repaint(self) -> None:
+        for frame in self.frames:
             frame.update()
+
+    def _start(self, frame: Frame, patch: Rect, cache: TileCache) -> None:
+        assert self._asked is not None
+        shot, cancel, treatment = self._asked[1], self._cancel, frame.candidate.treatment
+
+        def done(answer: Rendered) -> None:
+            stored, frame.seconds, frame.psnr = answer
+            frame.image = image_of(stored)
+            frame.hide_name(frame.hidden_name)  # its figures are known now
 
         def failed(error: Exception) -> None:
             frame.problem = str(error) or type(error).__name__
             frame.update()
 
+        job = partial(render_patch, shot, treatment, patch, cache, cancel)
         self._background.submit(Urgency.STRIP, job, done, failed, cancel)
+
+    # ---- choosing ---------------------------------------------------------------
+    def _adopt(self, candidate: Candidate) -> None:
+        if any(frame.hidden_name for frame in self.frames):
+            self.tally[candidate.label] += 1
+            for frame in self.frames:
+                frame.hide_name(False)
+            counts = ", ".join(f"{label} {n}" for label, n in self.tally.most_common(4))
+            self._say(f"You chose {candidate.label}")
+            self.adopted.emit(candidate)
+            self.counted.emit(f"Chosen blind: {candidate.label}. So far: {counts}.")
+            return
+        self.adopted.emit(candidate)
 
     def close_strip(self) -> None:
         self._cancel.cancel()

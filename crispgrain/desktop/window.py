@@ -50,9 +50,10 @@ from .several_shots import SeveralShots
 from .shot_loader import ShotLoader
 from .stage_rail import StageRail
 from .status_line import StatusLine, pixel_words
+from .strip_candidates import Candidate
 from .strip_flow import StripFlow
 from .summaries import stage_summary
-from .test_strip import Candidate, TestStrip
+from .test_strip import TestStrip
 from .theme import BOOTH, DIM_ROOM, apply_theme, current_theme
 
 FLIP_KEY = Qt.Key.Key_S  # hold to see the source

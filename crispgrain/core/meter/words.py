@@ -42,7 +42,7 @@ def noise_words(noise: Noise) -> list[str]:
         where = "shadows" if at < 0.35 else "middle tones" if at < 0.7 else "highlights"
         lines.append(f"strongest in the {where}: {max(noise.luminance_at):.1f}")
     if noise.iso is not None:
-        lines.append(f"as this camera has at ISO {noise.iso:.0f}")
+        lines.append(f"as this camera has at about ISO {float(f'{noise.iso:.2g}'):.0f}")
     return lines
 
 

@@ -1,0 +1,132 @@
+"""Ways of using a test strip: several patches, a ladder of strengths, a blind choice, known truth."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QImage, QWheelEvent
+
+from crispgrain.core.files import read_shot
+from crispgrain.core.geometry import Rect
+from crispgrain.core.model import Stage
+from crispgrain.core.render.cache import TileCache
+from crispgrain.core.render.pipeline import CancelToken
+from crispgrain.core.shot import open_shot
+from crispgrain.core.treatment import Treatment
+from crispgrain.demo.roll import ROLL, known_truth
+from crispgrain.desktop.test_strip import render_patch
+from tests.desktop.test_window import LEFT, drag, opened, qapp_cls, settle, window  # noqa: F401
+
+PATCH = Rect(100, 120, 80, 100)
+
+
+def values(image: QImage) -> np.ndarray:
+    """An image's RGB values."""
+    rows = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
+    return rows[:, : 3 * image.width()].reshape(image.height(), image.width(), 3)
+
+
+def rendered(strip, qtbot):
+    qtbot.waitUntil(lambda: strip.frames and all(f.image is not None for f in strip.frames), timeout=60_000)
+
+
+def test_two_patches_are_compared_by_the_same_candidates(opened, qtbot):  # noqa: F811
+    opened.easel.set_zoom(1.0)
+    opened.strip_flow.run(PATCH)
+    strip = opened.strip
+    strip.more.click()
+    drag(qtbot, opened.easel, QPoint(300, 250), QPoint(360, 300))
+    rendered(strip, qtbot)
+    assert len(opened.easel.patches) == 2
+    labels = [f.candidate.label for f in strip.frames]
+    assert labels[::2] == labels[1::2]
+    sizes = {(f.image.width(), f.image.height()) for f in strip.frames}
+    assert sizes == {(100, 80), (60, 50)}
+
+
+def test_candidates_can_be_left_out(opened, qtbot):  # noqa: F811
+    opened.strip_flow.run(PATCH)
+    strip = opened.strip
+    before = [f.candidate.label for f in strip.frames]
+    (action,) = [a for a in strip.choice.actions() if a.text() == "Wavelet"]
+    action.setChecked(False)
+    assert [f.candidate.label for f in strip.frames] == [label for label in before if label != "Wavelet"]
+    rendered(strip, qtbot)
+
+
+def test_a_strength_ladder_is_one_continuous_picture(opened, qtbot):  # noqa: F811
+    opened.strip_flow.run(PATCH)
+    strip = opened.strip
+    strip.ladder.click()
+    rendered(strip, qtbot)
+    assert len(strip.frames) == 5
+    strengths = [f.candidate.treatment[Stage.DENOISE].values["luminance"] for f in strip.frames]
+    assert strengths == sorted(strengths)
+    for left, right in zip(strip.frames, strip.frames[1:], strict=False):
+        assert left.geometry().right() + 1 == right.geometry().left()
+    shot = opened.shot
+    for n, frame in enumerate(strip.frames):
+        part = Rect(PATCH.top, PATCH.left + 20 * n, PATCH.height, 20)
+        expected, _, _ = render_patch(shot, frame.candidate.treatment, part, TileCache(), CancelToken())
+        assert np.abs(values(frame.image).astype(int) - expected).max() <= 1
+    qtbot.mouseClick(strip.frames[3], LEFT, pos=QPoint(5, 40))
+    assert opened.treatment[Stage.DENOISE].values["luminance"] == strengths[3]
+
+
+def test_a_blind_choice_hides_names_then_tells_and_counts(opened, qtbot):  # noqa: F811
+    opened.strip_flow.run(PATCH)
+    strip = opened.strip
+    strip.blind.click()
+    counted = []
+    strip.counted.connect(counted.append)
+    rendered(strip, qtbot)
+    assert all(f.hidden_name and f.candidate.label not in f.toolTip() + f.accessibleName() for f in strip.frames)
+    chosen = next(f for f in strip.frames if f.candidate.label == "Wavelet")
+    qtbot.mouseClick(chosen, LEFT, pos=QPoint(40, 40))
+    assert opened.treatment[Stage.DENOISE].model == "wavelet"
+    assert not any(f.hidden_name for f in strip.frames)
+    assert strip.heading.text() == "You chose Wavelet"
+    assert counted == ["Chosen blind: Wavelet. So far: Wavelet 1."]
+    qtbot.mouseClick(chosen, LEFT, pos=QPoint(40, 40))
+    assert strip.tally == {"Wavelet": 1}  # seeing the name, it counts no more
+    opened.start_strip()
+    qtbot.mouseClick(next(f for f in strip.frames if f.candidate.label == "off"), LEFT, pos=QPoint(40, 40))
+    assert strip.tally == {"Wavelet": 1, "off": 1}
+    assert opened.treatment[Stage.DENOISE].on is False
+    rendered(strip, qtbot)
+
+
+def test_all_frames_zoom_and_move_together(opened, qtbot):  # noqa: F811
+    opened.strip_flow.run(PATCH)
+    strip = opened.strip
+    rendered(strip, qtbot)
+    first, last = strip.frames[0], strip.frames[-1]
+    assert first.scale == 1
+    event = QWheelEvent(
+        QPointF(40, 40), QPointF(40, 40), QPoint(), QPoint(0, 120), Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
+    )  # fmt: skip
+    first.wheelEvent(event)
+    assert last.scale == 2
+    before = opened.treatment
+    drag(qtbot, first, QPoint(60, 60), QPoint(20, 60))
+    assert last.look.shift.x() == pytest.approx(20)
+    assert opened.treatment == before  # a drag chooses nothing
+
+
+def test_error_is_shown_where_the_truth_is_known(tmp_path):
+    shot = next(s for s in ROLL if s.name == "orrery-1201-tubes.dng")
+    path = tmp_path / shot.name
+    shot.write(path)
+    found = open_shot(path)
+    patch = Rect(600, 800, 128, 128)
+    noisy, treated = (
+        render_patch(found, Treatment().set("denoise.on", on), patch, TileCache(), CancelToken())[2]
+        for on in (False, True)
+    )
+    assert 20 < noisy < treated < 50
+    assert known_truth(found.source).shape == (1500, 2000, 3)
+
+
+def test_no_truth_is_made_up_for_other_shots(roll_folder):
+    assert known_truth(read_shot(roll_folder / "a-rim.dng")) is None
+    assert known_truth(read_shot(roll_folder / "b-noisy.jpg")) is None
