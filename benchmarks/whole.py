@@ -16,6 +16,8 @@ from crispgrain.demo import camera
 from crispgrain.demo.dng import write_dng
 from crispgrain.demo.roll import scene
 
+from . import answers
+
 HEIGHT, WIDTH = 4000, 6000
 
 
@@ -92,4 +94,5 @@ def report() -> str:
             lines.append(f"| {only} to a 16-bit TIFF | {seconds:.1f} | {megabytes:.0f} |")
         for what, seconds in file_to_easel(shot).items():
             lines.append(f"| {what} | {seconds:.2f} | |")
+        lines += ["", answers.report(shot)]
     return "\n".join(lines)

@@ -9,14 +9,17 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PySide6.QtCore import QPointF
+from PySide6.QtCore import QPoint, QPointF
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 
 from crispgrain.core.geometry import Rect
+from crispgrain.core.model import Stage
 from crispgrain.demo.roll import write_roll
 from crispgrain.desktop.app import make_app
 from crispgrain.desktop.dialogs import ExportDialog
 from crispgrain.desktop.easel import Arrangement
+from crispgrain.desktop.judging import Look
 from crispgrain.desktop.roll import State
 from crispgrain.desktop.window import Window
 from crispgrain.paths import demo_folder
@@ -61,7 +64,30 @@ def main() -> None:
     wait(lambda: all(f.image is not None for f in window.strip.frames))
     wait(rendered)
     save(window, "test-strip")
+    window.strip.ladder.click()
+    window.strip_flow.run(Rect(2080, 1900, 110, 300))
+    wait(lambda: all(f.image is not None for f in window.strip.frames))
+    wait(rendered)
+    save(window, "ladder")
     window.strip.close_strip()
+    window.judging.set_look(Look.RESIDUAL)
+    wait(rendered)
+    wait(lambda: bool(window.status.words.text()), 20)
+    save(window, "residual")
+    window.judging.set_look(Look.PICTURE)
+    window.sheet.setCurrentIndex(window.roll.index([p.name for p in shots].index("dial-0802-missed-focus.dng")))
+    window.easel.set_arrangement(Arrangement.ACROSS)
+    window.easel.set_loupe(True)
+    window.choose_stage(Stage.SHARPEN)
+    wait(rendered)
+    for x in (380, 381):  # over the name plate
+        QTest.mouseMove(window.easel, QPoint(x, 520))
+    wait(rendered)
+    save(window, "loupe")
+    window.easel.set_loupe(False)
+    window.choose_stage(Stage.DENOISE)
+    window.sheet.setCurrentIndex(window.roll.index(2))
+    wait(rendered)
     dialog = ExportDialog(window.pipeline, 1, Path("/home/marlowe/Pictures/catalogue"), window)
     dialog.show()
     save(dialog, "export")

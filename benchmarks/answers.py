@@ -1,0 +1,121 @@
+"""How soon the window answers: each model at 100 %, a test strip, a hail of nudges; in a 24-megapixel RAW."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+
+from crispgrain.core.colour import icc
+from crispgrain.core.geometry import Rect, tile_rect
+from crispgrain.core.model import Stage
+from crispgrain.core.registry import models_of
+from crispgrain.desktop.app import make_app
+from crispgrain.desktop.window import Window
+
+NUDGES, SECONDS = 100, 20.0
+SPOT = (2100, 1900)  # row, column: the rim with its letters
+LONG = 300.0  # s
+
+
+def resident() -> float:
+    """Memory this process holds, in MB."""
+    return float(Path("/proc/self/status").read_text().partition("VmRSS:")[2].split()[0]) / 1024
+
+
+class Session:
+    """A window with one shot at 100 %."""
+
+    def __init__(self, shot: Path) -> None:
+        self.app = make_app()
+        self.window = Window()
+        self.window.show()
+        self.window.open_paths([shot])
+        self.wait(lambda: self.window.shot is not None)
+        self.window.easel.set_zoom(1.0)
+        self.window.easel._centre = self.window.easel._centre.__class__(SPOT[1], SPOT[0])
+        self.window.easel.set_zoom(1.0)
+        self.wait(self.calm)
+
+    def wait(self, until: Callable[[], bool]) -> float:
+        """Run the window until something holds; the seconds that took."""
+        start = time.perf_counter()
+        while not until() and time.perf_counter() - start < LONG:
+            self.app.processEvents()
+            time.sleep(0.001)
+        return time.perf_counter() - start
+
+    def calm(self) -> bool:
+        return self.window.renderer.idle and not self.window.renderer._wanted()
+
+    def change(self, name: str, value: object) -> tuple[float, float]:
+        """Seconds to the first new tile and to the last after a setting was changed."""
+        self.window.change_setting(name, value)
+        images = self.window.easel.result.images
+        if self.calm():
+            return 0.0, 0.0
+        first = self.wait(lambda: bool(images) or self.calm())
+        return first, first + self.wait(self.calm)
+
+    def strip(self) -> tuple[int, float]:
+        """How many candidates, and the seconds until all are there, on 256 px."""
+        self.window.strip_flow.run(Rect(*SPOT, 256, 256))
+        frames = self.window.strip.frames
+        seconds = self.wait(lambda: all(f.image is not None for f in frames))
+        self.window.strip.close_strip()
+        return len(frames), seconds
+
+    def hail(self) -> tuple[int, float]:
+        """Stale pixels on the easel after many nudges, and what memory grew by from the first half to the second."""
+        rng, held = np.random.default_rng(0), []
+        for n in range(NUDGES):
+            end = time.perf_counter() + SECONDS / NUDGES
+            self.window.change_setting("denoise.luminance", float(rng.integers(0, 200)))
+            self.wait(lambda end=end: time.perf_counter() > end)  # type: ignore[misc]
+            if n % (NUDGES // 2) == NUDGES // 2 - 1:
+                held.append(resident())
+        self.wait(self.calm)
+        return self.stale_pixels(), held[1] - held[0]
+
+    def stale_pixels(self) -> int:
+        """Pixels of the result's tiles that differ by more than a step from what the treatment asks for."""
+        layer, stale = self.window.easel.result, 0
+        pipeline = self.window.pipeline
+        assert pipeline is not None
+        for ref, image in layer.images.items():
+            rows = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
+            seen = rows[:, : 3 * image.width()].reshape(image.height(), image.width(), 3)
+            rect = tile_rect(ref.row, ref.column, pipeline.tile, pipeline.size)
+            right = icc.from_working(pipeline.region(rect), icc.profile("srgb"), 8)
+            stale += int((np.abs(seen.astype(int) - right) > 1).any(axis=-1).sum()) if not ref.level else 0
+        return stale
+
+
+def report(shot: Path) -> str:
+    """The figures as Markdown."""
+    session = Session(shot)
+    lines = ["| the window's answers, 24 MP RAW at 100 % | first new tile, s | all in view, s |", "|---|---:|---:|"]
+    for stage in (Stage.DENOISE, Stage.SHARPEN):
+        session.window.choose_stage(stage)
+        session.change("sharpen.on", stage is Stage.SHARPEN)
+        for model in models_of(stage):
+            session.change(f"{stage}.on", False)
+            session.window.cache.clear()
+            session.change(f"{stage}.model", model.id)
+            first, last = session.change(f"{stage}.on", True)
+            lines.append(f"| {stage.label}, {model.name} | {first:.2f} | {last:.2f} |")
+    session.change("sharpen.on", False)
+    session.window.choose_stage(Stage.DENOISE)
+    count, seconds = session.strip()
+    lines.append(f"| test strip, {count} candidates of Denoise on 256 px | | {seconds:.2f} |")
+    session.change("denoise.model", "mosaic-dct")
+    stale, grown = session.hail()
+    session.window.close()
+    lines.append("")
+    lines.append(
+        f"{NUDGES} random nudges in {SECONDS:.0f} s: {stale} stale pixels on the easel in the end; memory changed by "
+        f"{grown:+.0f} MB from the 50th nudge to the 100th."
+    )
+    return "\n".join(lines)
