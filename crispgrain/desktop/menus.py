@@ -27,11 +27,13 @@ class Menus:
     export: QAction
     sync: QAction
     presets: QMenu
+    variants: QMenu
 
     def enable(self, ready: bool) -> None:
         for action in self.need_shot:
             action.setEnabled(ready)
         self.presets.setEnabled(ready)
+        self.variants.setEnabled(ready)
 
 
 def add_action(menu: QMenu, words: str, job: Callable[[], object], keys: Keys = None) -> QAction:
@@ -81,6 +83,8 @@ def build_menus(window: Window) -> Menus:
     sync = add_action(treatment, "Sync to selected shots …", window.ask_sync, "Ctrl+Shift+Y")
     save_preset = add_action(treatment, "Save as preset …", window.ask_preset)
     presets = treatment.addMenu("Apply preset")
+    keep = add_action(treatment, "Keep as a variant …", window.variants.ask_keep)
+    variants = treatment.addMenu("Variants of this shot")
     treatment.addSeparator()
     reset = add_action(treatment, "Follow the meter in every stage", window.reset_treatment)
 
@@ -108,4 +112,4 @@ def build_menus(window: Window) -> Menus:
     add_action(view, "Test strip", window.start_strip, "T")
 
     add_action(bar.addMenu("&Help"), "About Crisp Grain and its keys", window.about)
-    return Menus((export, export_all, sync, save_preset, reset), export, sync, presets)
+    return Menus((export, export_all, sync, save_preset, keep, reset), export, sync, presets, variants)

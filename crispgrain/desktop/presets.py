@@ -14,6 +14,11 @@ def saved() -> list[Path]:
     return sorted(presets_folder().glob("*.json")) if presets_folder().is_dir() else []
 
 
+def file_name(name: str) -> str:
+    """A name as a file may have it on any system."""
+    return "".join(c if c.isalnum() or c in " -_" else "_" for c in name)
+
+
 def save(treatment: Treatment, name: str, stages: list[Stage]) -> Path:
     """Keep some stages of a treatment under a name.
 
@@ -22,7 +27,6 @@ def save(treatment: Treatment, name: str, stages: list[Stage]) -> Path:
     ShotError
         If the file cannot be written.
     """
-    safe = "".join(c if c.isalnum() or c in " -_" else "_" for c in name)
-    path = presets_folder() / f"{safe}.json"
+    path = presets_folder() / f"{file_name(name)}.json"
     treatment.part(stages, name).save(path)
     return path

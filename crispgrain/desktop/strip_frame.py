@@ -5,8 +5,19 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from PySide6.QtCore import QPointF, QRect, QRectF, QSize, QSizeF, Qt, Signal
-from PySide6.QtGui import QColor, QEnterEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
-from PySide6.QtWidgets import QApplication, QWidget
+from PySide6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QEnterEvent,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QApplication, QMenu, QWidget
 
 from .strip_candidates import Candidate
 from .theme import current_theme
@@ -28,6 +39,7 @@ class Frame(QWidget):
     """A candidate's picture of one patch. Click it to adopt it, drag or wheel to look elsewhere in all frames."""
 
     adopted = Signal(object)  # Candidate
+    kept = Signal(object)  # Candidate
     look_changed = Signal()
 
     def __init__(self, candidate: Candidate, size: QSize, look: SharedLook, lines: int) -> None:
@@ -84,6 +96,14 @@ class Frame(QWidget):
         self._pressed = None
         if clicked and self.rect().contains(event.position().toPoint()):
             self.adopted.emit(self.candidate)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        if self.hidden_name:
+            return
+        menu = QMenu(self)
+        menu.addAction("Adopt").triggered.connect(lambda: self.adopted.emit(self.candidate))
+        menu.addAction("Keep as a variant").triggered.connect(lambda: self.kept.emit(self.candidate))
+        menu.popup(event.globalPos())
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         up, scale = event.angleDelta().y() > 0, self.scale

@@ -69,6 +69,7 @@ class TestStrip(QWidget):
 
     __test__ = False  # not a test case, whatever its name looks like to a test runner
     adopted = Signal(object)  # Candidate
+    kept = Signal(object)  # Candidate, to be a variant
     counted = Signal(str)  # what blind choices add up to, in words
     closed = Signal()
     patch_wanted = Signal(bool)  # whether the patches there are stay
@@ -217,6 +218,7 @@ class TestStrip(QWidget):
     def _add(self, candidate: Candidate, size: QSize, row: int, column: int, lines: int) -> Frame:
         frame = Frame(candidate, size, self.look, lines)
         frame.adopted.connect(self._adopt)
+        frame.kept.connect(self.kept)
         frame.look_changed.connect(self._repaint)
         self._grid.addWidget(frame, row, column, Qt.AlignmentFlag.AlignTop)
         self.frames.append(frame)

@@ -55,6 +55,7 @@ from .strip_flow import StripFlow
 from .summaries import stage_summary
 from .test_strip import TestStrip
 from .theme import BOOTH, DIM_ROOM, apply_theme, current_theme
+from .variants import Variants
 
 FLIP_KEY = Qt.Key.Key_S  # hold to see the source
 SIDECARS = "treatments/folder"  # name of the setting
@@ -102,6 +103,7 @@ class Window(QMainWindow):
         self.export_flow = ExportFlow(self, self.roll, self.exporter, self.status)
         self.strip_flow = StripFlow(self, self.easel, self.strip, self.status)
         self.several = SeveralShots(self, self.roll, self.status)
+        self.variants = Variants(self, self.roll, self.status, self)
         self._lay_out()
         self.menus = build_menus(self)
         self._connect()
@@ -155,6 +157,8 @@ class Window(QMainWindow):
         self.loader.ready.connect(self._shot_ready)
         self.loader.failed.connect(self._shot_failed)
         self.menus.presets.aboutToShow.connect(self._fill_presets)
+        self.menus.variants.aboutToShow.connect(lambda: self.variants.fill(self.menus.variants))
+        self.strip.kept.connect(self.variants.keep_candidate)
         self.status.stop_wanted.connect(self._stop)
         self.status.zoom_wanted.connect(self.easel.set_zoom)
         self.empty.files_wanted.connect(self.ask_files)

@@ -3,7 +3,8 @@
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QImage, QWheelEvent
+from PySide6.QtGui import QContextMenuEvent, QImage, QWheelEvent
+from PySide6.QtWidgets import QInputDialog, QMenu
 
 from crispgrain.core.files import read_shot
 from crispgrain.core.geometry import Rect
@@ -14,6 +15,7 @@ from crispgrain.core.shot import open_shot
 from crispgrain.core.treatment import Treatment
 from crispgrain.demo.roll import ROLL, known_truth
 from crispgrain.desktop.test_strip import render_patch
+from crispgrain.desktop.variants import variant_path, variants_of
 from tests.desktop.test_window import LEFT, drag, opened, qapp_cls, settle, window  # noqa: F401
 
 PATCH = Rect(100, 120, 80, 100)
@@ -111,6 +113,32 @@ def test_all_frames_zoom_and_move_together(opened, qtbot):  # noqa: F811
     drag(qtbot, first, QPoint(60, 60), QPoint(20, 60))
     assert last.look.shift.x() == pytest.approx(20)
     assert opened.treatment == before  # a drag chooses nothing
+
+
+def test_candidates_are_kept_as_variants_and_come_back(opened, qtbot, monkeypatch):  # noqa: F811
+    opened.strip_flow.run(PATCH)
+    strip = opened.strip
+    rendered(strip, qtbot)
+    frame = next(f for f in strip.frames if f.candidate.label == "Wavelet")
+    frame.contextMenuEvent(QContextMenuEvent(QContextMenuEvent.Reason.Mouse, QPoint(9, 9), QPoint(9, 9)))
+    menu = frame.findChild(QMenu)
+    next(a for a in menu.actions() if a.text() == "Keep as a variant").trigger()
+    menu.close()
+    opened.change_setting("denoise.on", False)
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_: ("as it / was", True))
+    opened.variants.ask_keep()
+    assert len(variants_of(opened.shot.path)) == 2
+    opened.menus.variants.aboutToShow.emit()
+    assert [a.text() for a in opened.menus.variants.actions()] == ["Wavelet", "as it / was"]
+    opened.menus.variants.actions()[0].trigger()
+    assert opened.treatment[Stage.DENOISE].model == "wavelet"
+    opened.roll.undo.undo()
+    assert opened.treatment[Stage.DENOISE].on is False
+    variant_path(opened.shot.path, "Wavelet").write_text("{}")
+    opened.menus.variants.aboutToShow.emit()
+    assert [a.text() for a in opened.menus.variants.actions()] == ["as it / was"]
+    assert "Wavelet.variant.json" in opened.status.words.text()
+    settle(opened, qtbot)
 
 
 def test_error_is_shown_where_the_truth_is_known(tmp_path):
