@@ -25,6 +25,7 @@ from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import ResolvedStage, Treatment, metered_on
 
+from .histogram import Histogram
 from .metered_slider import MeteredSlider
 
 WIDTH = 262
@@ -145,6 +146,7 @@ class ControlSheet(QScrollArea):
         self.settings.setSpacing(8)
         self.reading = faint()
         self.reading.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.histogram = Histogram()
         rule = QFrame()
         rule.setFrameShape(QFrame.Shape.HLine)
         rule.setFrameShadow(QFrame.Shadow.Plain)
@@ -167,6 +169,7 @@ class ControlSheet(QScrollArea):
         layout.addWidget(rule)
         layout.addWidget(self.reading)
         layout.addStretch()
+        layout.addWidget(self.histogram)
         self.setWidget(inside)
 
         self.follow.clicked.connect(self._follow_all)

@@ -8,6 +8,7 @@ from PySide6.QtCore import QEvent, QPoint, QPointF, QRect, QRectF, QSize, Qt, Si
 from PySide6.QtGui import (
     QColor,
     QFocusEvent,
+    QImage,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -149,6 +150,19 @@ class Easel(QWidget):
         if self.result.view is None or self.fitted or whole or self.source.overview is None:
             return None
         return navigator_rect(self.panes[-1], self.result.size)
+
+    def both_in_view(self) -> tuple[QImage, QImage]:
+        """What source and result show in the last pane, transparent where the picture ends."""
+        pane, images = self.panes[-1], []
+        for layer in (self.source, self.result):
+            image = QImage(pane.size(), QImage.Format.Format_RGBA8888)
+            image.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(image)
+            painter.translate(-pane.topLeft())
+            self._paint_layer(painter, layer, self.origin(pane), self.scale, pane)
+            painter.end()
+            images.append(image)
+        return images[0], images[1]
 
     # ---- what the window asks for -------------------------------------------
     def set_zoom(self, scale: float | None, about: QPointF | None = None) -> None:

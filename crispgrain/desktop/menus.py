@@ -93,6 +93,7 @@ def build_menus(window: Window) -> Menus:
         ("Whole picture", None, "0"), ("100 %", 1.0, "1"), ("200 %", 2.0, "2"), ("400 %", 4.0, "4")
     ):  # fmt: skip
         add_action(view, words, partial(window.easel.set_zoom, scale), keys)
+    print_view = add_action(view, "Size of the print …", window.ask_print_view, "P")
     view.addSeparator()
     for arrangement, keys in zip(Arrangement, ("D", "Shift+D", "B", "Shift+B", "R"), strict=True):
         add_action(view, arrangement.value, partial(window.easel.set_arrangement, arrangement), keys)
@@ -112,4 +113,4 @@ def build_menus(window: Window) -> Menus:
     add_action(view, "Test strip", window.start_strip, "T")
 
     add_action(bar.addMenu("&Help"), "About Crisp Grain and its keys", window.about)
-    return Menus((export, export_all, sync, save_preset, keep, reset), export, sync, presets, variants)
+    return Menus((export, export_all, sync, save_preset, keep, print_view, reset), export, sync, presets, variants)

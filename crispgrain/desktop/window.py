@@ -37,7 +37,7 @@ from crispgrain.paths import demo_folder, settings_file
 from .background import Background, Urgency
 from .contact_sheet import ContactSheet
 from .control_sheet import ControlSheet
-from .easel import Easel
+from .easel import Arrangement, Easel
 from .easel_renderer import EaselRenderer
 from .empty_state import EmptyState
 from .export_flow import ExportFlow
@@ -45,6 +45,7 @@ from .exporter import Exporter
 from .judging import VIEW_TILE, Judging
 from .layer import to_image
 from .menus import build_menus
+from .print_view import PrintViewDialog
 from .roll import Roll
 from .several_shots import SeveralShots
 from .shot_loader import ShotLoader
@@ -401,6 +402,7 @@ class Window(QMainWindow):
         if self.exporter.waiting:
             return  # the export's own progress stays in view
         if progress is None:
+            self.controls.histogram.follow(self.easel.both_in_view)
             if self.status.bar.isVisible():
                 self.status.say(self._figure)
         else:
@@ -416,6 +418,17 @@ class Window(QMainWindow):
             self.renderer.stop()
             self.status.say("Stopped. Move the picture or change a setting to go on.")
 
+    def ask_print_view(self) -> None:
+        """Show the result as large as its print will be."""
+        if self.pipeline is None:
+            return
+        ppi, size = float(self.pipeline.resolved[Stage.PRINT].values["ppi"]), self.pipeline.size
+        words = f"{size.width / ppi * 2.54:.1f} × {size.height / ppi * 2.54:.1f} cm at {ppi:g} ppi"
+        dialog = PrintViewDialog(self.settings, words, self)
+        if dialog.exec():
+            self.easel.set_arrangement(Arrangement.RESULT)
+            self.easel.set_zoom(dialog.scale(ppi))
+
     def next_surround(self) -> None:
         self.easel.set_surround(self.easel.surround.next)
 
@@ -430,7 +443,7 @@ class Window(QMainWindow):
             f"<h3>Crisp Grain {__version__}</h3><p>Free software under the GPL, version 3 or later.</p>"
             "<p><b>Keys.</b> Hold S: see the source. 0, 1, 2, 4: whole picture, 100, 200, 400 %. "
             "D, B, R: divider, both side by side, result only (with Shift: across, stacked). "
-            "C: compare the chosen stage with the one before. L: loupe. G: next surround. T: test strip. "
+            "C: compare the chosen stage with the one before. L: loupe. P: size of the print. G: next surround. T: test strip. "
             "Ctrl+D: dim room. Wheel: zoom at the pointer. Drag: pan. Double click: 100 % and back.</p>",
         )  # fmt: skip
 
