@@ -5,7 +5,7 @@ from __future__ import annotations
 import random
 import time
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import partial
 
 import numpy as np
@@ -35,7 +35,7 @@ from crispgrain.demo.roll import known_truth
 
 from .background import Background, Urgency
 from .layer import image_of
-from .strip_candidates import LADDER, Candidate, candidates, ladder
+from .strip_candidates import LADDER, MOST, Candidate, candidates, ladder
 from .strip_frame import LINE, Frame, SharedLook
 
 MOST_PATCHES = 3
@@ -79,6 +79,7 @@ class TestStrip(QWidget):
         self._background = background
         self._cancel = CancelToken()
         self._asked: tuple[Stage, Shot, Treatment, list[Rect]] | None = None
+        self.whole_treatments: Callable[[], list[Candidate]] = list  # candidates beside those of the stage
         self._left_out: set[str] = set()
         self.frames: list[Frame] = []
         self.look = SharedLook()
@@ -132,7 +133,7 @@ class TestStrip(QWidget):
         rungs = ladder(stage, shot, treatment)
         self.ladder.setEnabled(bool(rungs))
         self.more.setEnabled(len(patches) < MOST_PATCHES)
-        every = candidates(stage, shot, treatment)
+        every = [*candidates(stage, shot, treatment), *self.whole_treatments()][:MOST]
         self._fill_choice(every)
         self._start_over()
         if self.ladder.isChecked() and rungs:

@@ -66,17 +66,25 @@ class Variants(QObject):
     def keep_candidate(self, candidate: Candidate) -> None:
         self.keep(candidate.treatment, candidate.label)
 
-    def fill(self, menu: QMenu) -> None:
-        """List the variants of the current shot; one that is chosen becomes its treatment."""
-        menu.clear()
+    def candidates(self) -> list[Candidate]:
+        """The variants of the current shot, to be compared as whole treatments."""
+        return [Candidate(v.name, replace(v, name=""), v.name) for v in self._saved()]
+
+    def _saved(self) -> list[Treatment]:
+        found = []
         if self.window.row >= 0:
             for path in variants_of(self.roll.entries[self.window.row].path, self.roll.sidecars):
                 try:
-                    variant = Treatment.load(path)
+                    found.append(Treatment.load(path))
                 except ShotError as error:
                     self.status.say(str(error))
-                    continue
-                add_action(menu, variant.name, partial(self._use, variant))
+        return found
+
+    def fill(self, menu: QMenu) -> None:
+        """List the variants of the current shot; one that is chosen becomes its treatment."""
+        menu.clear()
+        for variant in self._saved():
+            add_action(menu, variant.name, partial(self._use, variant))
         if menu.isEmpty():
             menu.addAction("No variants of this shot yet").setEnabled(False)
 

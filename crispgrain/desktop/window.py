@@ -160,6 +160,7 @@ class Window(QMainWindow):
         self.menus.presets.aboutToShow.connect(self._fill_presets)
         self.menus.variants.aboutToShow.connect(lambda: self.variants.fill(self.menus.variants))
         self.strip.kept.connect(self.variants.keep_candidate)
+        self.strip.whole_treatments = self.variants.candidates
         self.status.stop_wanted.connect(self._stop)
         self.status.zoom_wanted.connect(self.easel.set_zoom)
         self.empty.files_wanted.connect(self.ask_files)
@@ -443,8 +444,8 @@ class Window(QMainWindow):
             f"<h3>Crisp Grain {__version__}</h3><p>Free software under the GPL, version 3 or later.</p>"
             "<p><b>Keys.</b> Hold S: see the source. 0, 1, 2, 4: whole picture, 100, 200, 400 %. "
             "D, B, R: divider, both side by side, result only (with Shift: across, stacked). "
-            "C: compare the chosen stage with the one before. L: loupe. P: size of the print. G: next surround. T: test strip. "
-            "Ctrl+D: dim room. Wheel: zoom at the pointer. Drag: pan. Double click: 100 % and back.</p>",
+            "C: compare the chosen stage with the one before. L: loupe. P: size of the print. G: next surround. "
+            "T: test strip. Ctrl+D: dim room. Wheel: zoom at the pointer. Drag: pan. Double click: 100 % and back.</p>",
         )  # fmt: skip
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

@@ -130,6 +130,9 @@ def test_candidates_are_kept_as_variants_and_come_back(opened, qtbot, monkeypatc
     assert len(variants_of(opened.shot.path)) == 2
     opened.menus.variants.aboutToShow.emit()
     assert [a.text() for a in opened.menus.variants.actions()] == ["Wavelet", "as it / was"]
+    opened.start_strip()  # variants are candidates too, as whole treatments
+    assert [f.candidate.label for f in strip.frames][-1] == "as it / was"
+    rendered(strip, qtbot)
     opened.menus.variants.actions()[0].trigger()
     assert opened.treatment[Stage.DENOISE].model == "wavelet"
     opened.roll.undo.undo()
