@@ -89,7 +89,7 @@ def file_to_easel(shot: Path) -> dict[str, float]:
 
 
 def time_left_error(shot: Path) -> float:
-    """How far the time left, as told while exporting, is off: the worst share of the whole time, after a fifth of it."""
+    """How far the time left, as told while exporting, is off at worst after a fifth: a share of the whole time."""
     told: list[tuple[float, float]] = []
     start = time.perf_counter()
 
@@ -115,6 +115,9 @@ def report() -> str:
         for what, seconds in file_to_easel(shot).items():
             lines.append(f"| {what} | {seconds:.2f} | |")
         error = time_left_error(shot)
-        lines += ["", f"Time left, as told during the export of a denoised picture: off by {error:.0%} of the whole at worst, "
-                  "after the first fifth.", "", answers.report(shot)]  # fmt: skip
+        lines += [
+            "",
+            f"Time left, as told while a denoised picture is exported: off by {error:.0%} of the whole at worst,",
+        ]
+        lines += ["after the first fifth.", "", answers.report(shot)]
     return "\n".join(lines)

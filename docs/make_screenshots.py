@@ -80,8 +80,8 @@ def main() -> None:
     window.easel.set_loupe(True)
     window.choose_stage(Stage.SHARPEN)
     wait(rendered)
-    for x in (380, 381):  # over the name plate
-        QTest.mouseMove(window.easel, QPoint(x, 520))
+    for x in (600, 601):  # over the name plate
+        QTest.mouseMove(window.easel, QPoint(x, 545))
     wait(rendered)
     save(window, "loupe")
     window.easel.set_loupe(False)

@@ -194,8 +194,8 @@ class TestStrip(QWidget):
                 frame.hide_name(blind)
                 self._start(frame, patch, cache)
         self._grid.setColumnStretch(len(shown), 1)
-        places = f"{len(patches)} patches" if len(patches) > 1 else f"{patches[0].width} × {patches[0].height} pixels"
-        wish = "which do you like best?" if blind else "click the one to keep"
+        places = f"{len(patches)} patches" if len(patches) > 1 else f"{patches[0].width} × {patches[0].height} px"
+        wish = "which do you like best?" if blind else "click to keep"
         self._say(f"{stage.label} on {places}: {wish}")
         self.setFixedHeight(len(patches) * (edge + 14) + 2 * LINE + 56)
 
@@ -213,7 +213,7 @@ class TestStrip(QWidget):
             part = Rect(patch.top, patch.left + column * width, patch.height, width)
             self._start(self._add(candidate, QSize(width * scale, height), 0, column, 1), part, cache)
         self._grid.setColumnStretch(len(rungs), 1)
-        self._say(f"{rungs[0].model}, rising strength: click the one to keep")
+        self._say(f"{rungs[0].model}, rising strength: click to keep")
         self.setFixedHeight(height + LINE + 70)
 
     def _add(self, candidate: Candidate, size: QSize, row: int, column: int, lines: int) -> Frame:
