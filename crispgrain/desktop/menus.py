@@ -10,6 +10,8 @@ from typing import TYPE_CHECKING
 from PySide6.QtGui import QAction, QActionGroup, QKeySequence
 from PySide6.QtWidgets import QMenu
 
+from crispgrain.core.networks import providers, runtime
+
 from .easel import Arrangement
 from .judging import Look
 
@@ -87,6 +89,14 @@ def build_menus(window: Window) -> Menus:
     variants = treatment.addMenu("Variants of this shot")
     treatment.addSeparator()
     reset = add_action(treatment, "Follow the meter in every stage", window.reset_treatment)
+
+    networks = treatment.addMenu("Networks run on")
+    choices = QActionGroup(networks)
+    for provider in providers.present():
+        action = add_action(networks, providers.words(provider), partial(window.set_provider, provider))
+        action.setCheckable(True)
+        action.setChecked(provider == runtime.provider())
+        choices.addAction(action)
 
     view = bar.addMenu("&View")
     for words, scale, keys in (

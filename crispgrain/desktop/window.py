@@ -24,6 +24,7 @@ from crispgrain.core.errors import TreatmentError
 from crispgrain.core.files import PICTURE_SUFFIXES, RAW_SUFFIXES, Source, find_shots
 from crispgrain.core.meter import Reading
 from crispgrain.core.model import Stage
+from crispgrain.core.networks import providers, runtime
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.overview import overview
 from crispgrain.core.render.pipeline import Pipeline
@@ -59,7 +60,7 @@ from .theme import BOOTH, DIM_ROOM, apply_theme, current_theme
 from .variants import Variants
 
 FLIP_KEY = Qt.Key.Key_S  # hold to see the source
-SIDECARS = "treatments/folder"  # name of the setting
+SIDECARS, PROVIDER = "treatments/folder", "networks/provider"  # names of settings
 
 
 def _rule(vertical: bool = False) -> QFrame:
@@ -85,6 +86,8 @@ class Window(QMainWindow):
         self.settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
         kept_in = str(self.settings.value(SIDECARS, "") or "")
         self.roll.sidecars = Path(kept_in) if kept_in else None
+        provider = str(self.settings.value(PROVIDER, providers.PROCESSOR) or providers.PROCESSOR)
+        self._provider_trouble = runtime.use_provider(provider)
         self.stage = Stage.DENOISE
         self.row = -1
         self.pipeline: Pipeline | None = None  # of the current shot under its whole treatment
@@ -109,6 +112,8 @@ class Window(QMainWindow):
         self.menus = build_menus(self)
         self._connect()
         self._show_nothing()
+        if self._provider_trouble:
+            self.status.say(self._provider_trouble)
         self.easel.setFocus()
 
     # ---- construction ---------------------------------------------------------
@@ -429,6 +434,14 @@ class Window(QMainWindow):
         if dialog.exec():
             self.easel.set_arrangement(Arrangement.RESULT)
             self.easel.set_zoom(dialog.scale(ppi))
+
+    def set_provider(self, provider: str) -> None:
+        """What networks run on from now on; remembered for the next start."""
+        trouble = runtime.use_provider(provider)
+        self.settings.setValue(PROVIDER, runtime.provider())
+        self.cache.clear()
+        self._show_treated()
+        self.status.say(trouble or f"Networks run on {providers.words(provider)}.")
 
     def next_surround(self) -> None:
         self.easel.set_surround(self.easel.surround.next)

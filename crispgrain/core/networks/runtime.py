@@ -9,6 +9,8 @@ import numpy as np
 import onnxruntime
 from numpy.typing import NDArray
 
+from . import providers
+
 HERE = Path(__file__).parent
 EDGE = 16  # px of mirrored surroundings at the picture's edge, where a network would see nothing
 
@@ -17,15 +19,47 @@ class NetworkUnavailableError(Exception):
     """A network's file is missing or damaged."""
 
 
+_chosen = [providers.PROCESSOR]
+
+
+def use_provider(provider: str) -> str:
+    """Run networks on a provider (see :mod:`.providers`) from now on; says in words what went wrong, if anything.
+
+    A provider that is not there or fails to start is replaced by the processor.
+    """
+    wanted = provider if provider in providers.present() else providers.PROCESSOR
+    trouble = ""
+    if wanted == provider and wanted != providers.PROCESSOR:
+        try:
+            used = _started(next(HERE.glob("*.onnx")), wanted).get_providers()[0]
+        except Exception as error:  # drivers fail in ways of their own
+            trouble = f" ({type(error).__name__})"
+            used = providers.PROCESSOR
+        wanted = used if used in providers.LOCAL else providers.PROCESSOR
+    _chosen[0] = wanted
+    _session.cache_clear()
+    if wanted == provider:
+        return ""
+    return f"Networks cannot run on {providers.words(provider)} here{trouble}; they run on {providers.words(wanted)}."
+
+
+def provider() -> str:
+    """What networks run on now."""
+    return _chosen[0]
+
+
 @cache
 def _session(name: str) -> onnxruntime.InferenceSession:
+    return _started(HERE / f"{name}.onnx", _chosen[0])
+
+
+def _started(file: Path, provider: str) -> onnxruntime.InferenceSession:
     options = onnxruntime.SessionOptions()
     # Tiles are the parallel unit, as everywhere; a session must not start threads of its own.
     options.intra_op_num_threads = options.inter_op_num_threads = 1
     options.log_severity_level = 4
-    return onnxruntime.InferenceSession(
-        (HERE / f"{name}.onnx").read_bytes(), options, providers=["CPUExecutionProvider"]
-    )
+    order = dict.fromkeys((provider, providers.PROCESSOR))
+    return onnxruntime.InferenceSession(file.read_bytes(), options, providers=list(order))
 
 
 def framed(pixels: NDArray[np.float32], start: tuple[int, int], multiple: int) -> tuple[NDArray, NDArray[np.intp]]:

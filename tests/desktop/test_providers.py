@@ -1,0 +1,55 @@
+"""What networks run on: chosen in the menu, remembered, and the processor where a card fails."""
+
+import onnxruntime
+import pytest
+from PySide6.QtGui import QAction
+
+from crispgrain.core.networks import providers, runtime
+from crispgrain.desktop.window import PROVIDER
+from tests.desktop.test_window import opened, qapp_cls, settle, window  # noqa: F401
+
+CARD = "CUDAExecutionProvider"
+
+
+@pytest.fixture(autouse=True)
+def _processor_again():
+    yield
+    runtime.use_provider(providers.PROCESSOR)
+
+
+def test_providers_that_would_send_pictures_away_are_not_offered(monkeypatch):
+    there = ["AzureExecutionProvider", CARD, providers.PROCESSOR]
+    monkeypatch.setattr(onnxruntime, "get_available_providers", lambda: there)
+    assert providers.present() == [providers.PROCESSOR, CARD]
+
+
+def test_a_card_that_is_not_there_falls_back_on_the_processor_and_says_so():
+    said = runtime.use_provider(CARD)
+    assert said == "Networks cannot run on the graphics card (CUDA) here; they run on the processor."
+    assert runtime.provider() == providers.PROCESSOR
+    assert runtime.use_provider(providers.PROCESSOR) == ""
+
+
+def test_a_card_whose_driver_fails_falls_back_too(monkeypatch):
+    real = onnxruntime.InferenceSession
+
+    def started(data, options, providers):
+        if CARD in providers:
+            raise RuntimeError("no driver")
+        return real(data, options, providers=providers)
+
+    monkeypatch.setattr(onnxruntime, "get_available_providers", lambda: [CARD, providers.PROCESSOR])
+    monkeypatch.setattr(onnxruntime, "InferenceSession", started)
+    assert "(RuntimeError); they run on the processor" in runtime.use_provider(CARD)
+    assert runtime.problem("mosaic-net") == ""
+
+
+def test_the_choice_in_the_menu_is_remembered(opened, qtbot):  # noqa: F811
+    (action,) = [a for a in opened.findChildren(QAction) if a.text() == "the processor"]
+    assert action.isChecked()
+    action.trigger()
+    assert opened.settings.value(PROVIDER) == providers.PROCESSOR
+    settle(opened, qtbot)
+    opened.set_provider(CARD)
+    assert "they run on the processor" in opened.status.words.text()
+    settle(opened, qtbot)
