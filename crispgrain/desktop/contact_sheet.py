@@ -88,3 +88,9 @@ class ContactSheet(QListView):
     @property
     def selected_rows(self) -> list[int]:
         return sorted(i.row() for i in self.selectionModel().selectedIndexes())
+
+    @property
+    def visible_rows(self) -> set[int]:
+        area = self.viewport().rect()
+        rows = range(self.model().rowCount())
+        return {r for r in rows if self.visualRect(self.model().index(r, 0)).intersects(area)}

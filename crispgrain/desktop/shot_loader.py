@@ -12,6 +12,7 @@ from crispgrain.core.meter import Reading, measure
 from crispgrain.core.meter.words import headline
 from crispgrain.core.model import Stage
 from crispgrain.core.render.overview import overview
+from crispgrain.core.render.threads import worker_count
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Resolved, Treatment, resolve
 
@@ -43,6 +44,9 @@ class ShotLoader(QObject):
         super().__init__()
         self._roll, self._background = roll, background
         self._recent: list[int] = []
+        self._to_meter: list[int] = []
+        self._metering = 0  # jobs under way
+        self.in_sight: Callable[[], set[int]] = set  # rows seen now; they are measured first
 
     def open(self, row: int) -> None:
         """Bring a shot into memory; ``first_look`` comes before ``ready`` unless it is there already."""
@@ -71,19 +75,41 @@ class ShotLoader(QObject):
 
         self._background.submit(Urgency.OPENING, read, got, self._trouble(row))
 
-    def meter_later(self, row: int) -> None:
-        """Measure a shot and make its thumbnail when nothing more urgent is to do; its pixels are let go."""
+    def meter_later(self, rows: list[int]) -> None:
+        """Measure shots and make their thumbnails when nothing more urgent is to do, those in sight first."""
+        self._to_meter += rows
+        self._meter_next()
+
+    def _meter_next(self) -> None:
+        # The queue gets no more than the workers can take, so that scrolling still changes what comes next.
+        while self._to_meter and self._metering < worker_count():
+            seen = self.in_sight()
+            row = min(self._to_meter, key=lambda r: (r not in seen, r))
+            self._to_meter.remove(row)
+            self._metering += 1
+            self._meter(row)
+
+    def _meter(self, row: int) -> None:
         entry = self._roll.entries[row]
 
         def job() -> tuple[Reading, QImage]:
-            source = read_shot(entry.path)
+            source = read_shot(entry.path)  # its pixels are let go afterwards
             return measure(source), _thumbnail(source)
 
         def done(answer: tuple[Reading, QImage]) -> None:
             reading, entry.thumbnail = answer
             self._enter(row, reading)
+            self._metered()
 
-        self._background.submit(Urgency.METERING, job, done, self._trouble(row))
+        def failed(error: Exception) -> None:
+            self._trouble(row)(error)
+            self._metered()
+
+        self._background.submit(Urgency.METERING, job, done, failed)
+
+    def _metered(self) -> None:
+        self._metering -= 1
+        self._meter_next()
 
     def _enter(self, row: int, reading: Reading) -> None:
         entry = self._roll.entries[row]

@@ -161,6 +161,7 @@ class Window(QMainWindow):
         self.roll.problem.connect(self.status.say)
         self.loader.first_look.connect(self._show_first_look)
         self.loader.ready.connect(self._shot_ready)
+        self.loader.in_sight = lambda: self.sheet.visible_rows
         self.loader.failed.connect(self._shot_failed)
         self.menus.presets.aboutToShow.connect(self._fill_presets)
         self.menus.variants.aboutToShow.connect(lambda: self.variants.fill(self.menus.variants))
@@ -184,9 +185,7 @@ class Window(QMainWindow):
         self.middle.setCurrentIndex(1)
         if self.row < 0:
             self.sheet.setCurrentIndex(self.roll.index(rows[0]))
-        for row in rows:
-            if row != self.row:
-                self.loader.meter_later(row)
+        self.loader.meter_later([row for row in rows if row != self.row])
 
     def ask_files(self) -> None:
         kinds = " ".join(f"*{s} *{s.upper()}" for s in sorted(RAW_SUFFIXES | PICTURE_SUFFIXES))

@@ -1,10 +1,12 @@
 """The real window: open, click, drag, type, and look at the pixels and files that result."""
 
 import errno
+import threading
 from pathlib import Path
 
 import numpy as np
 import pytest
+from PIL import Image
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
 from PySide6.QtGui import QDropEvent, QImage, QWheelEvent
 from PySide6.QtWidgets import QApplication
@@ -13,8 +15,10 @@ from crispgrain.core.colour import icc
 from crispgrain.core.files import OutputFormat, read_shot, write
 from crispgrain.core.geometry import Rect
 from crispgrain.core.model import Stage
+from crispgrain.core.render.threads import worker_count
 from crispgrain.core.treatment import Treatment, sidecar_path
 from crispgrain.desktop.app import make_app
+from crispgrain.desktop.background import Urgency
 from crispgrain.desktop.dialogs import ExportDialog, StagesDialog
 from crispgrain.desktop.easel import Arrangement
 from crispgrain.desktop.roll import State
@@ -85,6 +89,25 @@ def drag(qtbot, widget, start: QPoint, end: QPoint) -> None:
 
 
 # ---- opening -------------------------------------------------------------------------
+
+
+def test_shots_in_sight_are_measured_first(window, tmp_path, clean8, qtbot):
+    for n in range(24):
+        Image.fromarray(clean8[:64, : 64 + n]).save(tmp_path / f"{n:02}.png")
+    order = []
+    window.roll.dataChanged.connect(lambda index, _: order.append(index.row()))
+    gate = threading.Event()
+    for _ in range(worker_count()):
+        window.background.submit(Urgency.VISIBLE, gate.wait, lambda _: None)
+    window.open_paths([tmp_path])
+    window.sheet.scrollToBottom()
+    seen = window.sheet.visible_rows
+    assert 23 in seen and 5 not in seen
+    gate.set()
+    qtbot.waitUntil(lambda: {*range(24)} <= {*order}, timeout=60_000)
+    first = list(dict.fromkeys(r for r in order if r != 0))
+    # What the workers had taken before the scrolling comes first all the same.
+    assert {*first[worker_count() : len(seen) + worker_count()]} == seen
 
 
 def test_an_empty_window_says_what_to_do(window):
