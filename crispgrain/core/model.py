@@ -33,8 +33,9 @@ Values = Mapping[str, Value]
 
 @dataclass(frozen=True)
 class Parameter:
-    """A setting of a model: a number within a range, or one of several choices.
+    """A setting of a model: a number within a range, one of several choices, or text.
 
+    ``check`` is for text: it raises ValueError if the text will not do.
     ``metered`` gives the value that follows from a shot's reading; without it
     the metered value is ``default``.
     """
@@ -49,6 +50,11 @@ class Parameter:
     unit: str = ""
     choices: tuple[str, ...] = ()
     metered: Callable[[Reading], float] | None = None
+    check: Callable[[str], object] | None = None
+
+    @property
+    def is_number(self) -> bool:
+        return not self.choices and self.check is None
 
     def metered_value(self, reading: Reading) -> Value:
         if self.metered is None:

@@ -9,7 +9,7 @@ from .stages.develop import develop
 from .stages.enlarge import detail_net, faithful, lanczos
 from .stages.finish import grain
 from .stages.print import file
-from .stages.sharpen import lens_softness, unsharp_mask
+from .stages.sharpen import defocus, lens_softness, motion, shake, unsharp_mask
 
 MODELS: tuple[Model, ...] = (
     develop.DIRECTIONAL,
@@ -20,6 +20,9 @@ MODELS: tuple[Model, ...] = (
     sliding_dct.MODEL,
     wavelet.MODEL,
     lens_softness.MODEL,
+    defocus.MODEL,
+    motion.MODEL,
+    shake.MODEL,
     unsharp_mask.MODEL,
     faithful.MODEL,
     detail_net.MODEL,

@@ -238,6 +238,13 @@ def _checked(name: str, value: Value | bool, model: str | None) -> Value:
         if text not in choices:
             raise TreatmentError(f"{name} is one of {', '.join(choices)}, not “{value}”")
         return text
+    check = parameters[0].check
+    if check is not None:
+        try:
+            check(str(value))
+        except ValueError as error:
+            raise TreatmentError(f"{name}: {error}") from None
+        return str(value)
     try:
         number = float(value)
     except ValueError:
@@ -306,6 +313,6 @@ def resolve(treatment: Treatment, source: Source, reading: Reading) -> Resolved:
         values: dict[str, Value] = {}
         for p in model.parameters:
             value = settings.values.get(p.id, p.metered_value(reading))
-            values[p.id] = value if p.choices else min(max(float(value), p.minimum), p.maximum)
+            values[p.id] = min(max(float(value), p.minimum), p.maximum) if p.is_number else value
         stages[stage] = ResolvedStage(stage, on, model, values)
     return Resolved(stages, tuple(remarks))

@@ -44,7 +44,10 @@ def read_facts(path: Path) -> Facts:
     make, model = text("Exif.Image.Make"), text("Exif.Image.Model")
     iso = text("Exif.Photo.ISOSpeedRatings") or text("Exif.Image.ISOSpeedRatings")
     camera = model if model.lower().startswith(make.lower()) else f"{make} {model}".strip()
-    return Facts(camera=camera, iso=int(iso) if iso.isdigit() and int(iso) else None)
+    all_round = any(
+        d.tagName() == "ProjectionType" and d.toString().lower() == "equirectangular" for d in image.xmpData()
+    )
+    return Facts(camera=camera, iso=int(iso) if iso.isdigit() and int(iso) else None, equirectangular=all_round)
 
 
 def noise_profile(path: Path) -> NDArray[np.float64] | None:

@@ -20,13 +20,15 @@ _serials = itertools.count()
 class Facts:
     """What the file says: camera, sensitivity, and remarks worth showing.
 
-    ``jpeg_luma`` is the quantisation table of a JPEG's luma, 64 steps row by row.
+    ``jpeg_luma`` is the quantisation table of a JPEG's luma, 64 steps row by row;
+    ``equirectangular`` says that the file is tagged as a view all round (XMP, GPano:ProjectionType).
     """
 
     camera: str = ""
     iso: int | None = None
     jpeg_luma: tuple[int, ...] | None = None
     remarks: tuple[str, ...] = ()
+    equirectangular: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,6 +65,7 @@ class RawSource:
     facts: Facts = field(default_factory=Facts)
     serial: int = field(default_factory=lambda: next(_serials))  # tells one reading of a file from the next
     is_raw = True
+    wraps = False
 
     @property
     def size(self) -> Size:
@@ -100,6 +103,11 @@ class PictureSource:
     @property
     def size(self) -> Size:
         return Size(*self.stored.shape[:2])
+
+    @property
+    def wraps(self) -> bool:
+        """Whether the left and right edges meet: a view all round, tagged as such or twice as wide as high."""
+        return self.facts.equirectangular or self.size.width == 2 * self.size.height
 
     def region(self, rect: Rect) -> Array:
         """Working-space pixels (h x w x 3) of a rectangle."""

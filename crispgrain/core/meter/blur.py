@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -92,22 +94,26 @@ def measure_blur(source: Source, noise: Noise) -> tuple[Blur, History]:
         # A low quantile, for the rest may be out of focus.
         softness = float(np.sqrt(np.clip(np.quantile(edges, QUANTILE), 0, LARGEST**2)))
         sure = min(1.0, len(edges) / 1000)
-    blur = Blur("soft lens" if softness > LEAST_SOFTNESS else "none", softness, softness, confidence=sure)
+    kind = "soft lens" if softness > LEAST_SOFTNESS else "none"
+    # Until the spectrum is known: the disc and the line of the same variance.
+    blur = Blur(kind, softness, softness, confidence=sure, disc_radius=2 * softness, line_length=12**0.5 * softness)
     known = edges if len(edges) >= LEAST_EDGES else edges[:0]
     if spectrum is None:
         return blur, History() if source.is_raw else history(known, None)
     fits = fit_kinds(spectrum)
+    unit = 2.0 if isinstance(source, RawSource) else 1.0  # px per pixel of the blocks
+    (radius,), (length, angle) = fits["defocus"].size, fits["motion"].size
+    blur = replace(blur, disc_radius=unit * abs(radius), line_length=unit * abs(length), line_angle=angle % 180)
     explained = min(fit.misfit for fit in fits.values()) < EXPLAINED
     # The zeros of a blur look like the end of an enlarged picture's spectrum, but a blur explains all of it.
     past = History() if source.is_raw else history(known, None if explained else spectrum)
     if past.enlarged == 1 and (softness >= LEAST_BLURRED or not sure):  # too blurred to show an edge, perhaps
-        blur = _kind(blur, fits, spectrum, len(blocks), source)
+        blur = _kind(blur, fits, spectrum, len(blocks), unit)
     return blur, past
 
 
-def _kind(plain: Blur, fits: dict[str, Fit], spectrum: NDArray[np.float64], blocks: int, source: Source) -> Blur:
+def _kind(plain: Blur, fits: dict[str, Fit], spectrum: NDArray[np.float64], blocks: int, unit: float) -> Blur:
     """What made edges soft: a disc or a line if the spectrum has their zeros, shake if it is uneven without them."""
-    unit = 2.0 if isinstance(source, RawSource) else 1.0  # px per pixel of the blocks
     simple = min(fits["none"].misfit, fits["soft"].misfit)
     disc, line = fits["defocus"], fits["motion"]
     best = min(simple, disc.misfit, line.misfit)
@@ -117,13 +123,14 @@ def _kind(plain: Blur, fits: dict[str, Fit], spectrum: NDArray[np.float64], bloc
     if plain.softness > LEAST_SHAKEN and uneven > UNEVEN and explained < LEAST_EXPLAINED and best > CLEARLY * simple:
         moved = extent(spectrum)
         if moved < LARGEST_EXTENT:  # beyond, it is a pattern in the scene
-            return Blur("shake", plain.softness, length=unit * moved, confidence=min(0.5, 0.1 + 3 * uneven))
+            return replace(plain, kind="shake", radius=0.0, length=unit * moved, confidence=min(0.5, 0.1 + 3 * uneven))
     if line.misfit < MOTION_GAIN * min(simple, disc.misfit) and line.size[0] > LEAST_LENGTH:
         gain = 1 - line.misfit / min(simple, disc.misfit)
-        return Blur("motion", plain.softness, 0.0, unit * line.size[0], line.size[1] % 180, min(1.0, 4 * gain))
+        length, angle = plain.line_length, plain.line_angle
+        return replace(plain, kind="motion", radius=0.0, length=length, angle=angle, confidence=min(1.0, 4 * gain))
     if disc.misfit < DEFOCUS_GAIN * simple and LEAST_RADIUS < disc.size[0] < LARGEST_RADIUS:
         gain = 1 - disc.misfit / simple
-        return Blur("defocus", plain.softness, unit * disc.size[0], confidence=min(1.0, 10 * gain))
+        return replace(plain, kind="defocus", radius=plain.disc_radius, confidence=min(1.0, 10 * gain))
     return plain
 
 
@@ -131,20 +138,18 @@ def _edges(source: Source, noise: Noise) -> NDArray[np.float64]:
     """Squared blurs of the strong edges of a shot."""
     found = [np.empty(0)]
     for rect in sample_rects(source.size, 256, 24):
-        y = _encoded_luminance(source, rect)
+        y = np.ascontiguousarray(srgb_encode(rough_luminance(source, rect)))
         if min(y.shape) >= 16:
             found.append(edge_blur(y, noise.luminance / 255 / 3**0.5))
     return np.concatenate(found)
 
 
-def _encoded_luminance(source: Source, rect: Rect) -> Array:
-    """Encoded luminance (H x W) of a part of a shot; of a RAW, roughly demosaiced."""
+def rough_luminance(source: Source, rect: Rect) -> Array:
+    """Linear luminance (H x W) of a part of a shot; of a RAW, roughly demosaiced."""
     pixels = source.region(rect)
     if isinstance(source, RawSource):
-        y = (linear(pixels, source.pattern) * source.white_balance).mean(axis=-1)
-    else:
-        y = luminance(pixels)
-    return np.ascontiguousarray(srgb_encode(y))
+        return (linear(pixels, source.pattern) * source.white_balance).mean(axis=-1)
+    return luminance(pixels)
 
 
 def _blocks(source: Source) -> Array:

@@ -66,6 +66,8 @@ class Blur:
         Of motion: px, and degrees counter-clockwise from the horizontal, 0 to 180. Of shake: its extent in px.
     confidence : float
         0 (a guess) to 1 (well measured).
+    disc_radius, line_length, line_angle : float
+        The disc and the line that explain the spectrum best, whatever the kind; 0 if there is no telling.
     """
 
     kind: str = "none"
@@ -74,6 +76,9 @@ class Blur:
     length: float = 0.0
     angle: float = 0.0
     confidence: float = 0.0
+    disc_radius: float = 0.0
+    line_length: float = 0.0
+    line_angle: float = 0.0
 
 
 @dataclass(frozen=True)

@@ -21,6 +21,7 @@ from .cache import TileCache
 TILE = 512
 ALIGN = 32  # tiles and their margins start on this grid: whole sensor cells and whole bands of blocks
 
+WRAPPING = (Stage.DENOISE, Stage.SHARPEN)  # stages that look beyond the side edges of a panorama
 PIXEL_STAGES = (Stage.DEVELOP, Stage.DENOISE, Stage.SHARPEN, Stage.ENLARGE, Stage.FINISH)
 
 
@@ -171,8 +172,13 @@ class Pipeline:
             return Knowledge(self.reading, self.source, rect, step.before, wanted, step.after, denoised, demosaiced)
 
         margin = step.model.margin(step.values, knowledge(wanted))
-        rect = needed(wanted, step.before, step.after, margin)
-        pixels = before(rect, depth - 1, cancel)
+        wraps = self.source.wraps and step.stage in WRAPPING
+        rect = needed(wanted, step.before, step.after, margin, wraps)
+        if rect.left < 0 or rect.right > step.before.width:
+            pieces = [before(piece, depth - 1, cancel) for piece in wrapped(rect, step.before.width)]
+            pixels = np.concatenate(pieces, axis=1)
+        else:
+            pixels = before(rect, depth - 1, cancel)
         cancel.check()
         result = step.model.run(pixels, step.values, knowledge(rect))
         if step.stage is not Stage.ENLARGE:
@@ -180,8 +186,11 @@ class Pipeline:
         return np.ascontiguousarray(result)
 
 
-def needed(wanted: Rect, before: Size, after: Size, margin: int) -> Rect:
-    """The input rectangle, on the alignment grid, that a wanted output rectangle depends on."""
+def needed(wanted: Rect, before: Size, after: Size, margin: int, wraps: bool = False) -> Rect:
+    """The input rectangle, on the alignment grid, that a wanted output rectangle depends on.
+
+    If the picture ``wraps``, it may reach beyond the left and the right edge.
+    """
     top, bottom = (v * before.height / after.height for v in (wanted.top, wanted.bottom))
     left, right = (v * before.width / after.width for v in (wanted.left, wanted.right))
     grown = Rect.between(int(top) - margin, int(left) - margin, -int(-bottom // 1) + margin, -int(-right // 1) + margin)
@@ -189,7 +198,19 @@ def needed(wanted: Rect, before: Size, after: Size, margin: int) -> Rect:
         grown.top // ALIGN * ALIGN, grown.left // ALIGN * ALIGN, -(-grown.bottom // ALIGN) * ALIGN,
         -(-grown.right // ALIGN) * ALIGN,
     )  # fmt: skip
-    return aligned.intersect(before.rect)
+    inside = aligned.intersect(before.rect)
+    return Rect(inside.top, aligned.left, inside.height, aligned.width) if wraps else inside
+
+
+def wrapped(rect: Rect, width: int) -> list[Rect]:
+    """Parts, within a picture of ``width``, of a rectangle that goes on round its left and right edges."""
+    parts, left = [], rect.left
+    while left < rect.right:
+        start = left % width
+        columns = min(width - start, rect.right - left)
+        parts.append(Rect(rect.top, start, rect.height, columns))
+        left += columns
+    return parts
 
 
 def near_first(rect: Rect, tile: int, centre: tuple[float, float]) -> list[tuple[int, int]]:

@@ -70,5 +70,5 @@ MODEL = Model(
         Parameter("halo", "Halo limit", "How far an edge may overshoot its surroundings, in percent of white.",
                   2.0, 0, 20, 0.5, "%"),
     ),
-    run, _margin,
+    run, _margin, suits=lambda reading: reading.blur.kind in ("none", "soft lens"),
 )  # fmt: skip

@@ -1,0 +1,169 @@
+"""Finding an unknown blur path from a patch of the blurred picture: blind deconvolution.
+
+From coarse to fine, two steps are repeated. The patch is deblurred with the path so far under a
+prior that allows few edges; what comes out is no good picture, but its edges are where the true
+ones are. Then the path is found by which those edges become the blurred ones.
+
+References
+----------
+S. Cho, S. Lee, "Fast motion deblurring", ACM Trans. Graphics 28(5), 2009; L. Xu, S. Zheng, J. Jia,
+"Unnatural L0 sparse representation for natural image deblurring", CVPR 2013; J. Pan et al.,
+"Deblurring text images via L0-regularized intensity and gradient prior", CVPR 2014.
+"""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy import fft, ndimage
+
+from ...colour.spaces import Array
+
+STEP = 2**0.5  # from one scale to the next
+SMALLEST = 5  # px, edge of the coarsest kernel
+ITERATIONS = 5  # at each scale
+EDGES = 8e-3  # cost of an edge in the first iteration
+EASED = 1.1  # by which it falls with every iteration
+LEAST_COST = 2e-3
+TIGHTEST, TIGHTER = 1e4, 4.0
+RIDGE = 5.0  # against spread-out kernels
+FAINT = 0.06  # of the kernel's peak; less is taken for error
+CRUMB = 0.05  # of the kernel's sum; smaller pieces apart from the rest are dropped
+SMOOTHED = 0.75, 25.0, 1.6  # px; least, per noise in white, most: noise must not pass for edges
+BRIGHT = 0.995  # quantile that becomes 1
+
+
+def estimate(patch: Array, extent: int, noise: float) -> Array:
+    """The blur path of a patch.
+
+    Parameters
+    ----------
+    patch : H x W
+        Linear luminance, blurred; a few hundred pixels each way, with edges in all directions.
+    extent : int
+        Largest path looked for, in px.
+    noise : float
+        Its sigma, white = 1.
+
+    Returns
+    -------
+    k x k, k odd, sum 1
+        Its centre of mass is in the middle: a shift of the picture cannot be told from a shift of the path.
+    """
+    least, per_noise, most = SMOOTHED
+    smoothing = min(least + per_noise * noise, most)
+    patch = np.clip(patch / max(float(np.quantile(patch, BRIGHT)), 1e-6), 0, 1.2).astype(np.float32)
+    edges = [_odd(extent)]
+    while edges[-1] > SMALLEST:
+        edges.append(_odd(edges[-1] / STEP))
+    kernel = _first_guess(edges[-1])
+    cost = EDGES
+    for n, edge in enumerate(reversed(edges)):
+        scale = STEP ** -(len(edges) - 1 - n)
+        blurred = cv2.resize(patch, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 1 else patch
+        kernel = _resized(kernel, edge)
+        transform = _Transform(blurred, smoothing)
+        for _ in range(ITERATIONS):
+            kernel = transform.kernel(transform.edges_of_sharp(kernel, cost), edge)
+            cost = max(cost / EASED, LEAST_COST)
+    return _cleaned(kernel)
+
+
+def _odd(length: float) -> int:
+    return max(SMALLEST, round(length) // 2 * 2 + 1)
+
+
+def _first_guess(edge: int) -> Array:
+    kernel = np.zeros((edge, edge), np.float32)
+    kernel[edge // 2, edge // 2 - 1 : edge // 2 + 2] = 1 / 3
+    return kernel
+
+
+class _Transform:
+    """A patch of one scale in the frequency domain."""
+
+    def __init__(self, blurred: Array, smoothing: float) -> None:
+        self.shape = tuple(fft.next_fast_len(n, real=True) for n in blurred.shape)
+        pad = [(0, a - b) for a, b in zip(self.shape, blurred.shape, strict=True)]
+        # The patch ends in nothing at its rim, so that its edges meet without a step.
+        window = np.outer(*(_taper(n) for n in blurred.shape))
+        mean = float((blurred * window).sum() / window.sum())
+        self.window = np.pad(window, pad)
+        frequency = np.hypot(fft.fftfreq(self.shape[0])[:, None], fft.rfftfreq(self.shape[1])[None])
+        self.smoothing = np.exp(-2 * np.square(np.pi * smoothing * frequency)).astype(np.float32)
+        self.blurred = fft.rfft2(np.pad((blurred - mean) * window, pad)) * self.smoothing
+        rows, columns = (np.zeros(self.shape, np.float32) for _ in range(2))
+        rows[0, 0] = columns[0, 0] = -1
+        rows[-1, 0] = columns[0, -1] = 1
+        self.differences = [fft.rfft2(d) for d in (rows, columns)]
+        self.roughness = sum(np.square(np.abs(d)) for d in self.differences)
+        self.seen = [d * self.blurred for d in self.differences]
+
+    def edges_of_sharp(self, kernel: Array, cost: float) -> list[NDArray]:
+        """Spectra of the gradients of a sharp picture with few edges."""
+        transfer = self._of_kernel(kernel) * self.smoothing
+        known, power = transfer.conj() * self.blurred, np.square(np.abs(transfer))
+        spectrum, tie = self.blurred, 2 * cost
+        gradients = [np.zeros(self.shape, np.float32)] * 2
+        while tie < TIGHTEST:
+            gradients = [fft.irfft2(d * spectrum, self.shape) for d in self.differences]
+            is_edge = np.square(gradients[0]) + np.square(gradients[1]) > cost / tie
+            gradients = [g * is_edge for g in gradients]
+            pull = sum(d.conj() * fft.rfft2(g) for d, g in zip(self.differences, gradients, strict=True))
+            spectrum = (known + tie * pull) / (power + tie * self.roughness + 1e-9)
+            tie *= TIGHTER
+        return [fft.rfft2(g * self.window) for g in gradients]
+
+    def kernel(self, edges: list[NDArray], edge: int) -> Array:
+        """The path by which edges become those seen."""
+        above = sum((e * self.smoothing).conj() * s for e, s in zip(edges, self.seen, strict=True))
+        below = sum(np.square(np.abs(e * self.smoothing)) for e in edges)
+        whole = np.fft.fftshift(fft.irfft2(above / (below + RIDGE), self.shape))
+        top, left = (n // 2 - edge // 2 for n in self.shape)
+        kernel = np.maximum(whole[top : top + edge, left : left + edge], 0)
+        return _tidied(kernel)
+
+    def _of_kernel(self, kernel: Array) -> NDArray:
+        spread = np.zeros(self.shape, np.float32)
+        spread[: len(kernel), : len(kernel)] = kernel
+        return fft.rfft2(np.roll(spread, [-(len(kernel) // 2)] * 2, (0, 1)))
+
+
+def _taper(length: int) -> Array:
+    rim = max(2, length // 10)
+    rise = 0.5 - 0.5 * np.cos(np.pi * (np.arange(rim) + 0.5) / rim)
+    return np.concatenate([rise, np.ones(length - 2 * rim), rise[::-1]]).astype(np.float32)
+
+
+def _tidied(kernel: Array) -> Array:
+    """Without faint values and crumbs, its centre of mass in the middle, its sum 1."""
+    kernel = np.where(kernel < FAINT * kernel.max(), 0, kernel)
+    if not kernel.any():
+        return _first_guess(len(kernel))
+    pieces, count = ndimage.label(kernel > 0, np.ones((3, 3)))
+    weights = ndimage.sum_labels(kernel, pieces, np.arange(1, count + 1))
+    kernel = np.where(np.isin(pieces, 1 + np.flatnonzero(weights >= CRUMB * kernel.sum())), kernel, 0)
+    return centred(kernel)
+
+
+def centred(kernel: Array) -> Array:
+    """The kernel moved by whole pixels so that its centre of mass is in the middle; its sum becomes 1."""
+    row, column = ndimage.center_of_mass(kernel)
+    middle = len(kernel) // 2
+    moved = ndimage.shift(kernel, (round(middle - row), round(middle - column)), order=0)
+    moved = moved if moved.any() else kernel
+    return (moved / moved.sum()).astype(np.float32)
+
+
+def _resized(kernel: Array, edge: int) -> Array:
+    larger = cv2.resize(kernel, (edge, edge), interpolation=cv2.INTER_CUBIC)
+    return _tidied(np.maximum(larger, 0))
+
+
+def _cleaned(kernel: Array) -> Array:
+    """Moved by fractions of a pixel to have its centre of mass exactly in the middle."""
+    row, column = ndimage.center_of_mass(kernel)
+    middle = len(kernel) // 2
+    moved = np.maximum(ndimage.shift(kernel, (middle - row, middle - column), order=1), 0)
+    return (moved / moved.sum()).astype(np.float32)

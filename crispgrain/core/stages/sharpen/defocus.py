@@ -1,0 +1,35 @@
+"""Undoing missed focus: every point became an image of the aperture."""
+
+from __future__ import annotations
+
+import math
+
+from ...colour.spaces import Array
+from ...model import Knowledge, Model, Parameter, Stage, Values
+from . import undo
+from .point_spread import aperture
+
+LEAST = 0.5  # px; a smaller disc lies within a pixel
+
+
+def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
+    radius = float(values["radius"])
+    if radius < LEAST:
+        return pixels
+    blades = 0 if values["blades"] == "round" else int(values["blades"])
+    return undo.undo(pixels, aperture(radius, blades, float(values["turn"])), values, knowledge)
+
+
+MODEL = Model(
+    Stage.SHARPEN, "defocus", "Defocus", "Undoes missed focus, where a point became a disc.",
+    (
+        Parameter("radius", "Radius", "Of the disc that a point became.", 2.0, 0, 15, 0.05, "px",
+                  metered=lambda reading: reading.blur.disc_radius),
+        Parameter("blades", "Aperture", "Straight edges of the lens's aperture; wide open, it is round.", "round",
+                  choices=("round", "5", "6", "7", "8", "9")),
+        Parameter("turn", "Turned by", "Counter-clockwise angle of a corner of the aperture.", 0, 0, 72, 1, "°"),
+        *undo.SHARED,
+    ),
+    run, lambda values, knowledge: undo.margin(math.ceil(float(values["radius"]))),
+    suits=lambda reading: reading.blur.kind == "defocus",
+)  # fmt: skip

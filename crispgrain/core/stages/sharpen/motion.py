@@ -1,0 +1,33 @@
+"""Undoing even motion: every point became a line."""
+
+from __future__ import annotations
+
+import math
+
+from ...colour.spaces import Array
+from ...model import Knowledge, Model, Parameter, Stage, Values
+from . import undo
+from .point_spread import line
+
+LEAST = 1.0  # px
+
+
+def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
+    length = float(values["length"])
+    if length < LEAST:
+        return pixels
+    return undo.undo(pixels, line(length, float(values["angle"])), values, knowledge)
+
+
+MODEL = Model(
+    Stage.SHARPEN, "motion", "Motion", "Undoes an even movement of camera or subject, where a point became a line.",
+    (
+        Parameter("length", "Length", "Of the line that a point became. It can be drawn on the picture.", 8.0, 0, 60,
+                  0.5, "px", metered=lambda reading: reading.blur.line_length),
+        Parameter("angle", "Angle", "Of that line, counter-clockwise from the horizontal.", 0.0, 0, 180, 1, "°",
+                  metered=lambda reading: reading.blur.line_angle),
+        *undo.SHARED,
+    ),
+    run, lambda values, knowledge: undo.margin(math.ceil(float(values["length"]) / 2) + 1),
+    suits=lambda reading: reading.blur.kind == "motion",
+)  # fmt: skip

@@ -1,0 +1,31 @@
+"""The photo net as what a picture should look like: the prior of slow, good deconvolution."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+
+from ...colour.spaces import SRGB_TO_WORKING, WORKING_TO_SRGB, Array, apply_matrix, srgb_decode, srgb_encode
+from ...networks import runtime
+from ..denoise.photo_net import MULTIPLE, NAME
+
+MOST = 70 / 255  # the strongest noise the network was trained on
+DARKEST = 0.04  # encoded; darker, the curve is too steep to be followed
+LOCAL = 5  # px
+
+
+def clean(pixels: Array, sigma: float) -> Array:
+    """Linear pixels (H x W x 3, working space) with an even error of ``sigma`` taken away.
+
+    The network sees encoded values, in which an even error of linear light is stronger in the dark.
+    """
+    encoded = srgb_encode(apply_matrix(pixels, WORKING_TO_SRGB))
+    tone = cv2.blur(np.clip(encoded.mean(axis=-1), DARKEST, 1), (LOCAL, LOCAL), borderType=cv2.BORDER_REFLECT)
+    slope = np.float32(2.4 / 1.055) * ((tone + np.float32(0.055)) / np.float32(1.055)) ** np.float32(1.4)
+    told = np.minimum(sigma / slope, MOST)
+    conditions = np.stack([told, told, np.zeros_like(told)], axis=-1)
+    picture, (top, left) = runtime.framed(encoded, (0, 0), MULTIPLE)
+    conditions, _ = runtime.framed(conditions, (0, 0), MULTIPLE)
+    output = runtime.run(NAME, {"picture": picture, "conditions": conditions[:, :, ::2, ::2]})[0].transpose(1, 2, 0)
+    cleaned = output[top:, left:][: pixels.shape[0], : pixels.shape[1]]
+    return apply_matrix(srgb_decode(cleaned), SRGB_TO_WORKING)

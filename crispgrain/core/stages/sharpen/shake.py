@@ -1,0 +1,78 @@
+"""Undoing an unsteady hand: every point became a path, which is found in the picture itself."""
+
+from __future__ import annotations
+
+import threading
+from weakref import WeakKeyDictionary
+
+import cv2
+import numpy as np
+
+from ...colour.spaces import Array
+from ...files.source import Source
+from ...geometry import Rect
+from ...meter.blur import rough_luminance
+from ...model import Knowledge, Model, Parameter, Stage, Values
+from . import blind, undo
+from .point_spread import LARGEST, from_text
+
+PATCH = 448  # px, edge
+LOOKED_AT = 5  # places each way
+MOST_CLIPPED = 0.02  # of a patch
+
+_found: WeakKeyDictionary[Source, dict[int, Array]] = WeakKeyDictionary()
+_finding = threading.Lock()
+
+
+def promising_patch(source: Source) -> Rect:
+    """The patch with most edges in its poorest direction, and hardly anything clipped."""
+
+    def promise(rect: Rect) -> float:
+        y = np.ascontiguousarray(cv2.GaussianBlur(rough_luminance(source, rect), (0, 0), 2))
+        across, down = (cv2.Scharr(y, cv2.CV_32F, *d, scale=1 / 32) for d in ((1, 0), (0, 1)))
+        a, b, c = (float((u * v).mean()) for u, v in ((across, across), (across, down), (down, down)))
+        poorest = (a + c) / 2 - np.hypot((a - c) / 2, b)
+        return poorest if (y >= undo.CLIPPED).mean() < MOST_CLIPPED else poorest / 100
+
+    height, width = (min(PATCH, n) for n in (source.size.height, source.size.width))
+    tops, lefts = (
+        sorted({int(v) // 2 * 2 for v in np.linspace(0, whole - part, LOOKED_AT)})  # whole cells of a mosaic
+        for whole, part in ((source.size.height, height), (source.size.width, width))
+    )
+    return max((Rect(top, left, height, width) for top in tops for left in lefts), key=promise)
+
+
+def find_path(source: Source, noise: float, extent: int, patch: Rect | None = None) -> Array:
+    """The blur path of a shot, from a patch of it; ``noise`` is its sigma, white = 1."""
+    return blind.estimate(rough_luminance(source, patch or promising_patch(source)), extent, noise)
+
+
+def _metered_path(knowledge: Knowledge, extent: int) -> Array:
+    """The path from the most promising patch; found once, however many tiles ask."""
+    with _finding:
+        paths = _found.setdefault(knowledge.source, {})
+        if extent not in paths:
+            paths[extent] = find_path(knowledge.source, undo.source_noise(knowledge.reading), extent)
+        return paths[extent]
+
+
+def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
+    text, extent = str(values["path"]), int(float(values["extent"]))
+    return undo.undo(pixels, from_text(text) if text else _metered_path(knowledge, extent), values, knowledge)
+
+
+def _margin(values: Values, knowledge: Knowledge) -> int:
+    text = str(values["path"])
+    return undo.margin(len(from_text(text)) // 2 if text else int(float(values["extent"])) // 2 + 1)
+
+
+MODEL = Model(
+    Stage.SHARPEN, "shake", "Shake", "Undoes an unsteady hand: finds the path each point took, and goes back along it.",
+    (
+        Parameter("path", "Path", "The path each point took. It is found in the picture, and can be corrected.", "",
+                  check=lambda text: text and from_text(text)),
+        Parameter("extent", "Extent", "The longest path looked for.", 35.0, 9, LARGEST, 2, "px"),
+        *undo.SHARED,
+    ),
+    run, _margin, suits=lambda reading: reading.blur.kind == "shake",
+)  # fmt: skip

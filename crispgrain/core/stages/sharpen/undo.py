@@ -1,0 +1,89 @@
+"""What all models that undo a blur share: settings, noise, highlights, halo limit, and the mix of what was gained."""
+
+from __future__ import annotations
+
+import math
+
+import cv2
+import numpy as np
+
+from ...colour.spaces import Array
+from ...meter.reading import Reading
+from ...model import Knowledge, Parameter, Values
+from ...networks import runtime
+from . import luminance, photo_prior
+from .deconvolution import Blurred, sparse_gradients, with_prior
+
+LEAST_NOISE = 0.006  # of white; a picture and its blur are never known better than this
+AFTER_DENOISE = 0.8  # share of the noise to reckon with then: what is left is no noise, but no detail either
+LUMINANCE_NOISE = 0.75  # of that of a channel; chance alone would be 1/sqrt(3), the rest is for the blur's error
+CLIPPED = 0.985  # of white
+MID_TONE = 0.5  # encoded; there the slope of the curve is about 1, so encoded and linear noise are alike
+DETAIL_SPLIT = 1.5  # px, sigma between fine and coarse detail
+SETTLED = 48  # px beyond the kernel from which an edge is no longer felt
+BOUND_MARGIN = math.ceil(4 * DETAIL_SPLIT)
+
+STRENGTH = Parameter(
+    "strength", "Strength",
+    "How far the blur is undone. Above 100 % the noise is taken for weaker than metered: sharper, and rougher.",
+    100.0, 0, 160, 1, "%",
+)  # fmt: skip
+HALO = Parameter(
+    "halo", "Halo limit", "How far an edge may overshoot its surroundings, in percent of white.", 2.0, 0, 20, 0.5, "%"
+)
+FINE = Parameter("fine", "Fine detail", "Share of what was gained in detail finer than about 3 px.", 100.0, 0, 150, 1,
+                 "%")  # fmt: skip
+COARSE = Parameter("coarse", "Coarse detail", "Share of what was gained in coarser detail.", 100.0, 0, 150, 1, "%")
+EFFORT = Parameter(
+    "effort", "Effort",
+    "Fast takes pictures to have few sharp edges and works on luminance. Best lets the photo net say what a picture "
+    "looks like, in colour: better, and about ten times as slow.",
+    "fast", choices=("fast", "best"),
+)  # fmt: skip
+SHARED = (STRENGTH, FINE, COARSE, HALO, EFFORT)
+
+
+def source_noise(reading: Reading) -> float:
+    """Sigma of a shot's noise in linear light, white = 1, at a middle tone."""
+    tone = np.array([MID_TONE], np.float32)
+    return float(reading.noise.sigma_at(tone, colour=False)[0])
+
+
+def deblurred(pixels: Array, kernel: Array, noise: float, best: bool) -> Array:
+    """Pixels (H x W x 3, linear) with the blur of ``kernel`` undone; fast on luminance, colour following."""
+    clipped = pixels.max(axis=-1) >= CLIPPED
+    if best and not runtime.problem(photo_prior.NAME):
+        blurred = Blurred(pixels, kernel, clipped)
+        start = sparse_gradients(blurred, noise)
+        return with_prior(blurred, start, noise, photo_prior.clean)[blurred.inner]
+    y = luminance.working_luminance(pixels)
+    blurred = Blurred(y[..., None], kernel, clipped)
+    sharp = sparse_gradients(blurred, LUMINANCE_NOISE * noise)[blurred.inner][..., 0]
+    return luminance.with_luminance(pixels, y, sharp)
+
+
+def undo(pixels: Array, kernel: Array, values: Values, knowledge: Knowledge) -> Array:
+    """Undo a blur as the settings say."""
+    strength = float(values["strength"]) / 100
+    if strength <= 0:
+        return pixels
+    left = AFTER_DENOISE if knowledge.denoised else 1.0
+    noise = max(left * source_noise(knowledge.reading), LEAST_NOISE) / max(strength, 1)
+    sharp = deblurred(pixels, kernel, noise, values["effort"] == "best")
+    return mixed(pixels, sharp, values, max(1, len(kernel) // 2))
+
+
+def mixed(pixels: Array, sharp: Array, values: Values, reach: int) -> Array:
+    """What was gained, by strength and by size of detail, without leaving the local range by more than the limit."""
+    gained = sharp - pixels
+    coarse = cv2.GaussianBlur(gained, (2 * BOUND_MARGIN + 1,) * 2, DETAIL_SPLIT, borderType=cv2.BORDER_REFLECT)
+    fine_share, coarse_share, strength = (np.float32(float(values[k]) / 100) for k in ("fine", "coarse", "strength"))
+    result = pixels + min(strength, np.float32(1)) * (fine_share * (gained - coarse) + coarse_share * coarse)
+    y, new_y = luminance.working_luminance(pixels), luminance.working_luminance(result)
+    bounded = luminance.bound(new_y, y, float(values["halo"]) / 100, reach)
+    return luminance.with_luminance(result, new_y, bounded)
+
+
+def margin(reach: int) -> int:
+    """How far a pixel is felt through a kernel of so many pixels from its middle, and all that follows."""
+    return 4 * reach + SETTLED + BOUND_MARGIN

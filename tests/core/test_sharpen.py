@@ -1,0 +1,267 @@
+"""Undoing blur that is known, metered or found: against truth, and against scikit-image's deconvolution.
+
+Blur is applied by SciPy with kernels sampled here, not with those the program undoes it with.
+"""
+
+import numpy as np
+import pytest
+from scipy import ndimage
+from skimage import restoration
+
+from crispgrain.core.colour import icc
+from crispgrain.core.colour.spaces import luminance, srgb_decode, srgb_encode
+from crispgrain.core.errors import TreatmentError
+from crispgrain.core.files import PictureSource
+from crispgrain.core.meter import Blur, Noise, Reading, measure
+from crispgrain.core.model import Stage
+from crispgrain.core.render.pipeline import Pipeline
+from crispgrain.core.stages.sharpen import blind, point_spread, shake
+from crispgrain.core.treatment import Treatment, resolve
+from crispgrain.demo.camera import shake_path
+from tests.conftest import encoded, photograph, psnr
+
+NOTHING = Treatment().only([]).set("sharpen.on", True)
+
+
+def disc(radius: float) -> np.ndarray:
+    """Sampled at 100 points a pixel."""
+    reach = int(radius) + 1
+    fine = (np.arange(-reach * 10 - 5, reach * 10 + 5) + 0.5) / 10
+    inside = np.hypot(*np.meshgrid(fine, fine)) <= radius
+    kernel = inside.reshape(2 * reach + 1, 10, 2 * reach + 1, 10).mean(axis=(1, 3))
+    return kernel / kernel.sum()
+
+
+def streak(length: float, angle: float) -> np.ndarray:
+    """A turned bar, one pixel thin."""
+    edge = int(length) // 2 * 2 + 5
+    bar = np.zeros((edge * 9, edge * 9))
+    middle, half = len(bar) // 2, round(length * 9 / 2)
+    bar[middle - 4 : middle + 5, middle - half : middle + half + 1] = 1
+    turned = ndimage.rotate(bar, angle, reshape=False, order=1)
+    kernel = turned.reshape(edge, 9, edge, 9).mean(axis=(1, 3))
+    return kernel / kernel.sum()
+
+
+def blurred(truth: np.ndarray, kernel: np.ndarray, sigma: float = 0.01) -> np.ndarray:
+    """An encoded picture blurred in linear light, with noise, as 8-bit values."""
+    linear = srgb_decode(truth)
+    soft = np.stack([ndimage.convolve(linear[..., c], kernel, mode="mirror") for c in range(3)], axis=-1)
+    noisy = srgb_encode(soft) + np.random.default_rng(5).normal(0, sigma, truth.shape)
+    return np.round(np.clip(noisy, 0, 1) * 255).astype(np.uint8)
+
+
+def source_of(stored: np.ndarray, tmp_path) -> PictureSource:
+    return PictureSource(tmp_path / "x.png", stored, icc.profile("srgb"))
+
+
+def treated(source, reading: Reading, tile: int = 512, **settings) -> np.ndarray:
+    """Linear result with only Sharpen on."""
+    treatment = NOTHING
+    for name, value in settings.items():
+        treatment = treatment.set(f"sharpen.{name}", value)
+    pipeline = Pipeline(source, reading, resolve(treatment, source, reading), tile=tile)
+    return pipeline.region(pipeline.size.rect)
+
+
+KNOWN = {
+    "disc": (disc(3), {"model": "defocus", "radius": 3}),
+    "line": (streak(15, 30), {"model": "motion", "length": 15, "angle": 30}),
+}
+
+
+@pytest.mark.parametrize("kind", KNOWN)
+def test_a_known_blur_is_undone_better_than_by_scikit_image(kind, tmp_path):
+    """scikit-image's Wiener filter at its best of several strengths, in linear light and in encoded values."""
+    kernel, settings = KNOWN[kind]
+    truth = photograph("coffee")
+    soft = blurred(truth, kernel)
+    values = soft / 255
+    theirs = [
+        psnr(convert(np.stack([restoration.wiener(v[..., c], kernel, b, clip=False) for c in range(3)], -1)), truth)
+        for v, convert in ((values, lambda x: x), (srgb_decode(values), srgb_encode))
+        for b in (0.01, 0.03, 0.1, 0.3)
+    ]
+    source, reading = source_of(soft, tmp_path), Reading(Noise.even(2.55))
+    fast = psnr(encoded(treated(source, reading, **settings)), truth)
+    best = psnr(encoded(treated(source, reading, **settings, effort="best")), truth)
+    assert fast > max(theirs)
+    assert best > max(theirs) + 1.5
+
+
+@pytest.mark.parametrize("kind", KNOWN)
+def test_a_metered_blur_is_undone_nearly_as_well_as_a_known_one(kind, tmp_path):
+    kernel, settings = KNOWN[kind]
+    truth = photograph("coffee")
+    source = source_of(blurred(truth, kernel), tmp_path)
+    reading = measure(source)
+    told = psnr(encoded(treated(source, reading, **settings)), truth)
+    metered = psnr(encoded(treated(source, reading, model=settings["model"])), truth)
+    assert metered > told - 1
+
+
+def test_the_kind_of_blur_decides_the_model(tmp_path):
+    source = source_of(np.zeros((8, 8, 3), np.uint8), tmp_path)
+    for kind, model in (
+        ("none", "lens-softness"), ("soft lens", "lens-softness"), ("defocus", "defocus"), ("motion", "motion"),
+        ("shake", "shake"),
+    ):  # fmt: skip
+        reading = Reading(blur=Blur(kind, 2.0, disc_radius=3.1, line_length=9, line_angle=20))
+        resolved = resolve(Treatment(), source, reading)[Stage.SHARPEN]
+        assert (resolved.on, resolved.model.id) == (True, model)
+        if model == "defocus":
+            assert resolved.values["radius"] == 3.1
+
+
+def test_a_shake_is_found_in_the_picture_and_undone(tmp_path):
+    truth = photograph("astronaut")
+    soft = blurred(truth, shake_path(12, 1))
+    result = treated(source_of(soft, tmp_path), Reading(Noise.even(2.55)), model="shake", effort="best")
+    assert psnr(encoded(result), truth) > psnr(soft / 255, truth) + 1.5
+
+
+def test_a_path_drawn_by_hand_is_taken(tmp_path):
+    truth, kernel = photograph("astronaut"), shake_path(12, 1)
+    source, reading = source_of(blurred(truth, kernel), tmp_path), Reading(Noise.even(2.55))
+    told = treated(source, reading, model="shake", path=point_spread.as_text(kernel))
+    assert psnr(encoded(told), truth) > psnr(encoded(treated(source, reading, model="shake")), truth)
+    with pytest.raises(TreatmentError, match=r"sharpen\.path"):
+        NOTHING.set("sharpen.path", "a squiggle")
+
+
+def test_the_path_found_has_its_centre_in_the_middle():
+    truth = photograph("coffee")
+    y = luminance(srgb_decode(blurred(truth, shake_path(14, 2)) / np.float32(255)))
+    path = blind.estimate(y, 35, 0.01)
+    assert path.sum() == pytest.approx(1, abs=1e-5)
+    assert np.allclose(ndimage.center_of_mass(path), len(path) // 2, atol=0.3)
+
+
+def test_the_patch_looked_at_has_edges_both_ways(tmp_path):
+    stored = np.full((900, 1800, 3), 128, np.uint8)
+    stored[:, 0:800:20] = 20  # upright stripes
+    stored[500:640, 1300:1460] = np.indices((140, 160)).sum(0)[..., None] // 10 % 2 * 200  # a slanting pattern
+    stored[500:640:14, 1300:1460] = 90
+    patch = shake.promising_patch(source_of(stored, tmp_path))
+    assert patch.left < 1460 and patch.right > 1300 and patch.left > 600
+
+
+# ---- what must not happen --------------------------------------------------------------
+
+
+@pytest.mark.parametrize("effort", ["fast", "best"])
+def test_noise_in_a_smooth_sky_is_not_raised(effort, tmp_path):
+    sky = np.round(np.clip(0.55 + np.random.default_rng(2).normal(0, 0.01, (128, 128, 3)), 0, 1) * 255)
+    source, reading = source_of(sky.astype(np.uint8), tmp_path), Reading(Noise.even(2.55))
+    before = luminance(source.region(source.size.rect)).std()
+    for settings in ({"model": "defocus", "radius": 3}, {"model": "motion", "length": 12}):
+        after = luminance(treated(source, reading, **settings, effort=effort)).std()
+        assert after < 1.1 * before
+
+
+def test_no_dark_ring_round_a_clipped_lamp(tmp_path):
+    truth = np.full((128, 128, 3), 0.2, np.float32)
+    truth[56:72, 56:72] = 1.0
+    linear = srgb_decode(truth)
+    linear[56:72, 56:72] = 8.0  # far brighter than the file can say
+    soft = np.stack([ndimage.convolve(linear[..., c], disc(4), mode="mirror") for c in range(3)], axis=-1)
+    stored = np.round(np.clip(srgb_encode(soft), 0, 1) * 255).astype(np.uint8)
+    result = encoded(treated(source_of(stored, tmp_path), Reading(), model="defocus", radius=4))
+    assert result.min() > 0.2 - 0.03
+    theirs = restoration.richardson_lucy(srgb_decode(stored[..., 0] / np.float32(255)), disc(4), 20)
+    assert srgb_encode(theirs.astype(np.float32)).min() < 0.2 - 0.08
+
+
+def test_no_rings_from_the_picture_s_edge(tmp_path):
+    """The error near the edge, where half of the surroundings are unknown, against that of the blurred picture."""
+    truth = photograph("coffee")
+    kernel, settings = KNOWN["disc"]
+    soft = blurred(truth, kernel)
+    result = encoded(treated(source_of(soft, tmp_path), Reading(Noise.even(2.55)), **settings))
+    rim = np.ones(truth.shape[:2], bool)
+    rim[8:-8, 8:-8] = False
+    assert np.square(result - truth)[rim].mean() < np.square(soft / 255 - truth)[rim].mean()
+
+
+@pytest.mark.parametrize("model", ["defocus", "motion"])
+def test_the_halo_limit_bounds_an_edge(model, tmp_path):
+    edge = np.full((96, 128, 3), 60, np.uint8)
+    edge[:, 64:] = 190
+    kernel, settings = KNOWN["disc" if model == "defocus" else "line"]
+    soft = blurred(edge / np.float32(255), kernel, 0)
+    linear = luminance(source_of(soft, tmp_path).region(PictureSource.size.fget(source_of(soft, tmp_path)).rect))
+    result = luminance(treated(source_of(soft, tmp_path), Reading(), **settings, halo=0))
+    assert result.max() <= linear.max() + 1e-3 and result.min() >= linear.min() - 1e-3
+    assert np.diff(result[48]).max() > 1.5 * np.diff(linear[48]).max()
+
+
+def test_strength_and_sizes_of_detail(tmp_path):
+    kernel, settings = KNOWN["disc"]
+    source, reading = source_of(blurred(photograph("coffee"), kernel), tmp_path), Reading(Noise.even(2.55))
+    plain = source.region(source.size.rect)
+
+    def change(**more) -> np.ndarray:
+        return np.abs(treated(source, reading, **settings, **more) - plain)
+
+    whole = change().mean()
+    assert change(strength=0).max() == 0
+    assert 0.4 * whole < change(strength=50).mean() < 0.6 * whole
+    assert change(fine=0).mean() < whole and change(coarse=0).mean() < whole
+    assert change(fine=0, coarse=0).max() < 1e-5
+    assert change(strength=150).mean() > whole
+
+
+@pytest.mark.parametrize("effort", ["fast", "best"])
+def test_tiles_agree(effort, tmp_path):
+    """Not to the last bit, as frequencies know no place: to less than half an 8-bit step (root mean square)."""
+    kernel, settings = KNOWN["disc"]
+    source, reading = source_of(blurred(photograph("astronaut"), kernel), tmp_path), Reading(Noise.even(2.55))
+    whole, tiled = (treated(source, reading, tile, **settings, effort=effort) for tile in (512, 128))
+    difference = 255 * (encoded(whole) - encoded(tiled))[24:-24, 24:-24]
+    assert np.sqrt(np.square(difference).mean()) < 0.5
+
+
+@pytest.mark.parametrize("settings", [{"model": "lens-softness", "radius": 1.2}, KNOWN["disc"][1], KNOWN["line"][1]])
+def test_a_view_all_round_has_no_seam(settings, tmp_path):
+    """Rolled by half its width, sharpened and rolled back, it is the same."""
+    stored = blurred(photograph("coffee")[:128], disc(2))
+    reading = Reading(Noise.even(2.55), Blur(softness=1.2))
+    straight = treated(source_of(stored, tmp_path), reading, tile=128, **settings)
+    rolled = treated(source_of(np.roll(stored, 128, axis=1), tmp_path), reading, tile=128, **settings)
+    difference = 255 * np.abs(encoded(np.roll(rolled, -128, axis=1)) - encoded(straight))
+    # A picture of another shape has its edges treated as edges.
+    assert difference[:, :8].mean() < 0.05 and difference[:, 120:136].mean() < 0.05
+
+
+# ---- kernels ------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("ours", "reference"),
+    [
+        (point_spread.aperture(3.3), disc(3.3)),
+        (point_spread.line(11, 40), streak(11, 40)),
+    ],
+)  # fmt: skip
+def test_kernels_have_the_moments_of_independent_ones(ours, reference):
+    def moments(kernel: np.ndarray) -> list[float]:
+        y, x = np.indices(kernel.shape) - len(kernel) // 2
+        return [float((kernel * m).sum()) for m in (np.ones_like(x), x, y, x * x, y * y, x * y)]
+
+    assert np.allclose(moments(ours), moments(reference), atol=0.35)
+
+
+def test_an_aperture_of_many_blades_is_nearly_round():
+    six, nine = point_spread.aperture(6, 6), point_spread.aperture(6, 9)
+    # Areas of regular polygons in a circle of radius 6: n/2 r^2 sin(2 pi / n).
+    assert 1 / six.max() == pytest.approx(3 * 36 * np.sin(np.pi / 3), rel=0.02)
+    assert 1 / nine.max() == pytest.approx(4.5 * 36 * np.sin(2 * np.pi / 9), rel=0.02)
+    assert np.allclose(six, point_spread.aperture(6, 6, 60), atol=1e-6)
+
+
+def test_a_path_survives_being_written_down():
+    kernel = shake_path(18, 4)
+    assert np.abs(point_spread.from_text(point_spread.as_text(kernel)) - kernel).max() < kernel.max() / 200
+    for bad in ("", "3:!!", "4:" + "A" * 24, "103:AAAA"):
+        with pytest.raises(ValueError, match="path"):
+            point_spread.from_text(bad)
