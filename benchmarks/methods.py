@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -13,10 +14,12 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from crispgrain.core.colour import icc
+from crispgrain.core.colour.spaces import srgb_decode, srgb_encode
 from crispgrain.core.files import PictureSource, RawSource, read_shot
 from crispgrain.core.meter import Blur, Noise, Reading, measure
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.threads import single_threaded_libraries
+from crispgrain.core.stages.sharpen.point_spread import as_text
 from crispgrain.core.treatment import Treatment, resolve
 
 NOTHING = Treatment().only([])
@@ -134,33 +137,52 @@ def file_wavelet(path: str, sigma: float) -> NDArray:
     return skimage_wavelet((as_it_is(path), sigma))
 
 
-def ours_sharpen(case: tuple[NDArray, float, float], model: str, strength: float, halo: float) -> NDArray:
-    """Blurred by a Gaussian of known sigma, with known noise."""
-    soft, blur, sigma = case
-    plan = NOTHING.set("sharpen.on", True).set("sharpen.model", model).set("sharpen.strength", strength)
-    if model == "lens-softness":
-        plan = plan.set("sharpen.halo", halo)
-    return _treated(_picture(soft), plan, Reading(Noise.even(255 * sigma), Blur(softness=blur)))
+Blurred = tuple[NDArray, NDArray, float]  # picture, point spread, sigma of the noise
 
 
-def _kernel(blur: float) -> NDArray:
-    taps = cv2.getGaussianKernel(15, blur)
-    return taps @ taps.T
+def ours_deblur(case: Blurred, settings: dict[str, Any], metered: bool = False) -> NDArray:
+    """Told the noise, and the blur unless ``metered``; halo limit as it comes."""
+    soft, kernel, sigma = case
+    source = _picture(soft)
+    plan = NOTHING.set("sharpen.on", True)
+    for name, value in settings.items():
+        plan = plan.set(f"sharpen.{name}", value)
+    if settings["model"] == "shake" and not metered:
+        plan = plan.set("sharpen.path", as_text(kernel))
+    # Of a Gaussian, the variance along a row.
+    across = np.arange(len(kernel)) - len(kernel) // 2
+    softness = float((kernel.sum(axis=0) * across**2).sum() ** 0.5)
+    blur = measure(source).blur if metered else Blur(softness=softness)
+    return _treated(source, plan, Reading(Noise.even(255 * sigma), blur))
 
 
-def skimage_richardson_lucy(case: tuple[NDArray, float, float], iterations: int) -> NDArray:
+def _each_channel(picture: NDArray, restored: Callable[[NDArray], NDArray]) -> NDArray:
+    return np.stack([restored(picture[..., c]) for c in range(3)], axis=-1)
+
+
+def skimage_richardson_lucy(case: Blurred, iterations: int) -> NDArray:
     from skimage.restoration import richardson_lucy
 
-    soft, blur, _ = case
-    planes = [richardson_lucy(np.clip(soft[..., c], 0, 1), _kernel(blur), iterations) for c in range(3)]
-    return np.stack(planes, axis=-1)
+    soft, kernel, _ = case
+    linear = srgb_decode(soft.astype(np.float32))
+    return srgb_encode(_each_channel(linear, lambda p: richardson_lucy(p, kernel, iterations)))
 
 
-def skimage_wiener(case: tuple[NDArray, float, float], balance: float) -> NDArray:
+def skimage_wiener(case: Blurred, balance: float, linear: bool) -> NDArray:
     from skimage.restoration import wiener
 
-    soft, blur, _ = case
-    return np.stack([wiener(soft[..., c], _kernel(blur), balance) for c in range(3)], axis=-1)
+    soft, kernel, _ = case
+    if not linear:
+        return _each_channel(soft, lambda p: wiener(p, kernel, balance, clip=False))
+    result = _each_channel(srgb_decode(soft.astype(np.float32)), lambda p: wiener(p, kernel, balance, clip=False))
+    return srgb_encode(result)
+
+
+def skimage_unsupervised(case: Blurred) -> NDArray:
+    from skimage.restoration import unsupervised_wiener
+
+    soft, kernel, _ = case
+    return _each_channel(soft, lambda p: unsupervised_wiener(p, kernel, clip=False, rng=0)[0])
 
 
 def ours_enlarge(case: tuple[NDArray, int], model: str) -> NDArray:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from fractions import Fraction
 from functools import partial
 from pathlib import Path
@@ -13,9 +13,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
+from scipy.ndimage import convolve
 from skimage import data
 
-from crispgrain.core.colour.spaces import SRGB_TO_WORKING, apply_matrix, srgb_decode
+from crispgrain.core.colour.spaces import SRGB_TO_WORKING, apply_matrix, srgb_decode, srgb_encode
 from crispgrain.core.geometry import Rect
 from crispgrain.demo import camera
 from crispgrain.demo.dng import write_dng
@@ -97,26 +98,68 @@ def raw(folder: Path, full: bool) -> Iterator[Task]:
         )  # fmt: skip
 
 
-def softness() -> Iterator[Task]:
-    """Gaussian blur in linear light, a little noise after it."""
-    truth = m.encoded(scene("orrery")[RIM.slices])
-    clean = np.ascontiguousarray(scene("orrery")[RIM.slices])
-    for blur in (0.8, 1.2):
-        sigma = 0.003
-        soft = m.encoded(cv2.GaussianBlur(clean, (0, 0), blur)) + RNG.normal(0, sigma, clean.shape)
-        yield (
-            f"lens softness, Gaussian {blur} px", [((soft, blur, sigma), truth)],
-            [
-                ("blurred", m.unchanged),
-                *((f"scikit-image Richardson-Lucy, {n} iterations", partial(m.skimage_richardson_lucy, iterations=n))
-                  for n in (5, 10, 20)),
-                *((f"scikit-image Wiener, balance {b}", partial(m.skimage_wiener, balance=b)) for b in (0.003, 0.03)),
-                ("**Lens softness**, defaults", partial(m.ours_sharpen, model="lens-softness", strength=80, halo=2)),
-                ("**Lens softness**, 100 %, halo limit 20 %",
-                 partial(m.ours_sharpen, model="lens-softness", strength=100, halo=20)),
-                ("**Unsharp mask**, 120 %", partial(m.ours_sharpen, model="unsharp-mask", strength=120, halo=0)),
-            ],
-        )  # fmt: skip
+def _spread(kernel: NDArray) -> Callable[[NDArray], NDArray]:
+    """Blurring by a kernel."""
+    return lambda picture: np.stack([convolve(picture[..., c], kernel, mode="mirror") for c in range(3)], axis=-1)
+
+
+def _disc(radius: float, fine: int = 20) -> NDArray:
+    reach = int(radius) + 1
+    places = (np.arange((2 * reach + 1) * fine) + 0.5) / fine - reach - 0.5
+    inside = np.hypot(*np.meshgrid(places, places)) <= radius
+    kernel = inside.reshape(2 * reach + 1, fine, 2 * reach + 1, fine).mean(axis=(1, 3))
+    return kernel / kernel.sum()
+
+
+def blurs() -> Iterator[Task]:
+    """Known blur in linear light, then noise in encoded values, all at 8 bits."""
+    line = camera.motion(15, 30)
+    gaussian = cv2.getGaussianKernel(15, 1.2)
+    paths = [camera.shake_path(length, seed) for seed, length in enumerate((10, 12, 14, 16, 18, 20, 24, 28))]
+    kinds: list[tuple[str, list[NDArray], str, dict[str, Any]]] = [
+        ("Gaussian 1.2 px", [gaussian @ gaussian.T], "lens-softness", {}),
+        ("disc of radius 3 px", [_disc(3)], "defocus", {"radius": 3.0}),
+        ("motion of 15 px", [line], "motion", {"length": 15.0, "angle": 30.0}),
+        ("shake, eight paths of 10 to 28 px", paths, "shake", {}),
+    ]
+    for name, kernels, model, known in kinds:
+        for sigma in (0.01, 0.03):
+            cases: list[Case] = []
+            for number, kernel in enumerate(kernels):
+                # One of the photographs for each path; each of them for a kernel that is alone.
+                truths = photographs()[number % 4 :][:1] if len(kernels) > 1 else photographs()
+                for truth in truths:
+                    linear = srgb_decode(truth.astype(np.float32))
+                    soft = srgb_encode(_spread(kernel)(linear)) + RNG.normal(0, sigma, truth.shape)
+                    cases.append(((np.round(np.clip(soft, 0, 1) * 255) / 255, kernel, sigma), truth))
+            ours: list[tuple[str, Method]] = []
+            label = model.replace("-", " ").capitalize()
+            for effort in ("fast", "best"):
+                told = {"model": model, "effort": effort, **known}
+                ours.append((f"**{label}**, {effort}, told the blur", partial(m.ours_deblur, settings=told)))
+            if model != "lens-softness":
+                blind = {"model": model, "effort": "best"}
+                ours.append((f"**{label}**, best, metered", partial(m.ours_deblur, settings=blind, metered=True)))
+            if model == "lens-softness":
+                ours.append(
+                    (
+                        "**Unsharp mask**, 120 %",
+                        partial(m.ours_deblur, settings={"model": "unsharp-mask", "strength": 120.0}),
+                    )
+                )
+            yield (
+                f"{name}, noise {sigma:.0%}", cases,
+                [
+                    ("blurred", m.unchanged),
+                    *((f"scikit-image Wiener, balance {b}, {light} values",
+                       partial(m.skimage_wiener, balance=b, linear=light == "linear"))
+                      for b in (0.02, 0.06, 0.2) for light in ("linear", "encoded")),
+                    *((f"scikit-image Richardson-Lucy, {n} steps", partial(m.skimage_richardson_lucy, iterations=n))
+                      for n in (10, 20)),
+                    ("scikit-image unsupervised Wiener", m.skimage_unsupervised),
+                    *ours,
+                ],
+            )  # fmt: skip
 
 
 # The references' strengths: several, the best one counts.
@@ -204,5 +247,5 @@ def every_task(full: bool) -> Iterator[Task]:
         yield from raw(Path(folder), full)
         yield from compressed(Path(folder))
         yield from processed(Path(folder))
-    yield from softness()
+    yield from blurs()
     yield from enlarging()

@@ -27,8 +27,11 @@ from crispgrain.core.treatment import ResolvedStage, Treatment, metered_on
 
 from .histogram import Histogram
 from .metered_slider import MeteredSlider
+from .path_row import PathRow
 
 WIDTH = 262
+# What some models can be told on the picture itself.
+TOOLS = {"motion": "Draw the movement …", "shake": "Find the path in a patch …"}
 
 
 def faint(words: str = "") -> QLabel:
@@ -122,6 +125,8 @@ class ControlSheet(QScrollArea):
 
     setting_changed = Signal(str, object)  # "stage.field", value or None for metered
     strip_wanted = Signal()
+    tool_wanted = Signal(str)  # id of the model
+    path_wanted = Signal(object)  # a PathRow whose path is metered
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -129,7 +134,7 @@ class ControlSheet(QScrollArea):
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.stage = Stage.DENOISE
-        self.rows: dict[str, _NumberRow | _ChoiceRow] = {}
+        self.rows: dict[str, _NumberRow | _ChoiceRow | PathRow] = {}
         self._shown: tuple[Stage, str] | None = None
 
         self.title = QLabel()
@@ -142,6 +147,7 @@ class ControlSheet(QScrollArea):
         self.purpose = faint()
         self.strip = QPushButton("Test strip …")
         self.strip.setToolTip("Compare models and strengths of this stage on one spot.")
+        self.tool = QPushButton()
         self.settings = QVBoxLayout()
         self.settings.setSpacing(8)
         self.reading = faint()
@@ -159,6 +165,7 @@ class ControlSheet(QScrollArea):
         layout.addWidget(self.model)
         layout.addWidget(self.purpose)
         layout.addSpacing(4)
+        layout.addWidget(self.tool, alignment=Qt.AlignmentFlag.AlignLeft)
         layout.addLayout(self.settings)
         layout.addSpacing(4)
         buttons = QHBoxLayout()
@@ -174,6 +181,7 @@ class ControlSheet(QScrollArea):
 
         self.follow.clicked.connect(self._follow_all)
         self.strip.clicked.connect(self.strip_wanted)
+        self.tool.clicked.connect(lambda: self.tool_wanted.emit(self._shown[1] if self._shown else ""))
         self.model.activated.connect(lambda i: self.setting_changed.emit(f"{self.stage}.model", self.model.itemData(i)))
 
     def show_stage(self, stage: Stage, shot: Shot | None, pipeline: Pipeline | None, treatment: Treatment) -> None:
@@ -194,11 +202,15 @@ class ControlSheet(QScrollArea):
         self.model.setCurrentIndex(self.model.findData(resolved.model.id))
         self.model.setVisible(len(usable) > 1)
         self.purpose.setText(resolved.model.purpose)
+        self.tool.setVisible(resolved.model.id in TOOLS)
+        self.tool.setText(TOOLS.get(resolved.model.id, ""))
         self.strip.setVisible(stage in (Stage.DEVELOP, Stage.DENOISE, Stage.SHARPEN, Stage.ENLARGE))
         given = treatment[stage]
         for name, row in self.rows.items():
             metered = row.parameter.metered_value(shot.reading)
             row.show_value(resolved.values[name], metered, name not in given.values)
+            if isinstance(row, PathRow) and row.picture.kernel is None:
+                self.path_wanted.emit(row)
         if stage is Stage.ENLARGE:
             by = resolved.values["by"]
             self.rows["factor"].setVisible(by == "factor")
@@ -213,7 +225,7 @@ class ControlSheet(QScrollArea):
             row.deleteLater()
         self.rows = {}
         for p in resolved.model.parameters:
-            row = _ChoiceRow(p) if p.choices else _NumberRow(p)
+            row = _ChoiceRow(p) if p.choices else _NumberRow(p) if p.is_number else PathRow(p)
             row.changed.connect(lambda name, value: self.setting_changed.emit(f"{self.stage}.{name}", value))
             self.settings.addWidget(row)
             self.rows[p.id] = row

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from enum import Enum
 
-from PySide6.QtCore import QEvent, QPoint, QPointF, QRect, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QLineF, QPoint, QPointF, QRect, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QFocusEvent,
@@ -29,6 +30,7 @@ from .easel_marks import (
     paint_caption,
     paint_divider,
     paint_frame,
+    paint_line,
     paint_navigator,
 )
 from .layer import Layer
@@ -37,6 +39,7 @@ from .theme import Surround, current_theme
 ZOOMS = (0.0625, 0.125, 0.25, 1 / 3, 0.5, 2 / 3, 1.0, 1.5, 2.0, 3.0, 4.0, 6.0, 8.0)
 GRIP = 7  # px either side of the divider in which it can be taken hold of
 LEAST_PATCH = 24  # px of the result; a smaller drag is a slip of the hand
+LEAST_LINE = 2.0  # px of the result
 
 
 class Arrangement(Enum):
@@ -57,7 +60,6 @@ class Easel(QWidget):
     """Shows two layers with shared pan and zoom. Lengths are in pixels of the result."""
 
     view_changed = Signal()
-    patch_chosen = Signal(object)  # Rect in the result
     pointed = Signal(object)  # QPoint in the result, or None
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -68,15 +70,16 @@ class Easel(QWidget):
         self.divider = 0.5
         self.fitted = True
         self.flipped = False
-        self.choosing_patch = False
         self.patches: list[Rect] = []
         self.captions = ("source", "result")
         self.loupe = False
         self._scale = 1.0
         self._centre = QPointF(0, 0)
         self._pressed: QPointF | None = None
-        self._patch_start: QPointF | None = None
-        self._drawn: Rect | None = None  # the patch being dragged
+        # What the next drag is asked for, if for anything but panning: a patch or a line.
+        self._patch_asked: Callable[[Rect], None] | None = None
+        self._line_asked: Callable[[QLineF], None] | None = None
+        self._drag: QLineF | None = None  # from its start to the pointer, in the result
         self._on_divider = self._in_navigator = False
         self._pointer: QPointF | None = None
         self.setMouseTracking(True)
@@ -210,11 +213,30 @@ class Easel(QWidget):
         self.loupe = on
         self._moved()
 
-    def choose_patch(self, on: bool) -> None:
-        """Let the next drag choose a patch instead of panning."""
-        self.choosing_patch = on
-        self.setCursor(Qt.CursorShape.CrossCursor if on else Qt.CursorShape.ArrowCursor)
-        self.update()
+    def ask_patch(self, then: Callable[[Rect], None]) -> None:
+        """Let the next drag choose a patch of the result instead of panning."""
+        self._patch_asked, self._line_asked = then, None
+        self.setCursor(Qt.CursorShape.CrossCursor)
+
+    def ask_line(self, then: Callable[[QLineF], None]) -> None:
+        """Let the next drag draw a line on the result instead of panning."""
+        self._patch_asked, self._line_asked = None, then
+        self.setCursor(Qt.CursorShape.CrossCursor)
+
+    @property
+    def _asked(self) -> bool:
+        return self._patch_asked is not None or self._line_asked is not None
+
+    @property
+    def _dragged_patch(self) -> Rect | None:
+        """The patch being dragged."""
+        if self._drag is None or self._patch_asked is None:
+            return None
+        a, b = self._drag.p1(), self._drag.p2()
+        drawn = Rect.between(
+            int(min(a.y(), b.y())), int(min(a.x(), b.x())), int(max(a.y(), b.y())), int(max(a.x(), b.x()))
+        )
+        return drawn.intersect(self.result.size.rect)
 
     def _keep_inside(self) -> None:
         size = self.result.size
@@ -248,8 +270,9 @@ class Easel(QWidget):
         if navigator is not None and navigator.contains(event.position()):
             self._in_navigator = True
             self._look_at(event.position(), navigator)
-        elif self.choosing_patch and event.button() == Qt.MouseButton.LeftButton:
-            self._patch_start = self.to_picture(event.position())
+        elif self._asked and event.button() == Qt.MouseButton.LeftButton:
+            start = self.to_picture(event.position())
+            self._drag = QLineF(start, start)
         else:
             self._on_divider = self._near_divider(event.position())
             if not self._on_divider:
@@ -275,15 +298,11 @@ class Easel(QWidget):
             self._look_at(event.position(), navigator)
             return
         if self._pressed is None:
-            if not self.choosing_patch:
+            if not self._asked:
                 self._show_divider_cursor(event.position())
             return
-        if self._patch_start is not None:
-            a, b = self._patch_start, self.to_picture(event.position())
-            drawn = Rect.between(
-                int(min(a.y(), b.y())), int(min(a.x(), b.x())), int(max(a.y(), b.y())), int(max(a.x(), b.x()))
-            )
-            self._drawn = drawn.intersect(self.result.size.rect)
+        if self._drag is not None:
+            self._drag.setP2(self.to_picture(event.position()))
             self.update()
         elif self._on_divider:
             across = self.arrangement is Arrangement.ACROSS
@@ -300,14 +319,18 @@ class Easel(QWidget):
             self._moved()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        chosen = self._patch_start is not None
-        self._pressed, self._patch_start, self._on_divider, self._in_navigator = None, None, False, False
+        drag, patch = self._drag, self._dragged_patch
+        self._pressed, self._drag, self._on_divider, self._in_navigator = None, None, False, False
         self.setCursor(Qt.CursorShape.ArrowCursor)
-        if chosen:
-            drawn, self._drawn = self._drawn, None
-            self.choose_patch(False)
-            if drawn is not None and min(drawn.width, drawn.height) >= LEAST_PATCH:
-                self.patch_chosen.emit(drawn)
+        if drag is None:
+            return
+        with_patch, with_line = self._patch_asked, self._line_asked
+        self._patch_asked = self._line_asked = None
+        self.update()
+        if with_patch is not None and patch is not None and min(patch.width, patch.height) >= LEAST_PATCH:
+            with_patch(patch)
+        if with_line is not None and drag.length() >= LEAST_LINE:
+            with_line(drag)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         self.set_zoom(1.0 if self.fitted else None, event.position())
@@ -370,10 +393,12 @@ class Easel(QWidget):
             self._paint_part(painter, self.source, panes[0], first, self.captions[0], left=True)
             self._paint_part(painter, self.result, panes[0], second, self.captions[1], left=False)
             paint_divider(painter, self.rect(), at, across)
-        for patch in [*self.patches, *([self._drawn] if self._drawn is not None else [])]:
-            origin, scale = self.origin(panes[-1]), self.scale
+        dragged, origin, scale = self._dragged_patch, self.origin(panes[-1]), self.scale
+        for patch in [*self.patches, *([dragged] if dragged is not None else [])]:
             where = QRectF(patch.left, patch.top, patch.width, patch.height)
             paint_frame(painter, QRectF(origin + where.topLeft() * scale, where.size() * scale))
+        if self._drag is not None and self._line_asked is not None:
+            paint_line(painter, QLineF(origin + self._drag.p1() * scale, origin + self._drag.p2() * scale))
         navigator = self.navigator
         if navigator is not None and self.source.overview is not None:
             paint_navigator(painter, navigator, self.source.overview, self.result.size, self.visible)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRect, QRectF, QSizeF, Qt
+from PySide6.QtCore import QLineF, QPointF, QRect, QRectF, QSizeF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
 
 from crispgrain.core.geometry import Rect, Size
@@ -53,6 +53,18 @@ def paint_frame(painter: QPainter, where: QRectF) -> None:
     painter.drawRect(where)
     painter.setPen(QPen(QColor(current_theme().accent), 1))
     painter.drawRect(where)
+
+
+def paint_line(painter: QPainter, line: QLineF) -> None:
+    """A line with small bars at its ends that shows on any picture."""
+    end = line.normalVector().unitVector()
+    across = QPointF(end.dx(), end.dy()) * 5
+    parts = [line, *(QLineF(p - across, p + across) for p in (line.p1(), line.p2()))]
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    for colour, width in (("#ffffff", 4), (current_theme().accent, 2)):
+        painter.setPen(QPen(QColor(colour), width))
+        painter.drawLines(parts)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
 
 def navigator_rect(area: QRect, size: Size) -> QRectF:

@@ -36,7 +36,6 @@ class StripFlow(QObject):
         self.window, self.easel, self.strip, self.status = window, easel, strip, status
         self._patches: list[Rect] = []  # in the source
         self._adding = False
-        easel.patch_chosen.connect(self.run)
         strip.patch_wanted.connect(self._ask_patch)
         strip.counted.connect(status.say)
         strip.closed.connect(self._closed)
@@ -50,7 +49,7 @@ class StripFlow(QObject):
 
     def _ask_patch(self, adding: bool) -> None:
         self._adding = adding
-        self.easel.choose_patch(True)
+        self.easel.ask_patch(self.run)
         self.status.say("Drag a rectangle over the spot to compare.")
 
     def run(self, patch: Rect) -> None:

@@ -21,7 +21,9 @@ def stage_summary(stage: Stage, pipeline: Pipeline) -> str:
         case Stage.DENOISE:
             return f"{name} {float(v['luminance']):.0f} / {float(v['colour']):.0f} %"
         case Stage.SHARPEN:
-            return f"{name} {float(v['radius']):.1f} px"
+            if "length" in v:
+                return f"{name} {float(v['length']):.1f} px, {float(v['angle']):.0f}°"
+            return f"{name} {float(v['radius']):.1f} px" if "radius" in v else name
         case Stage.ENLARGE:
             return f"{name} to {pipeline.size.width} × {pipeline.size.height}"
         case Stage.FINISH:

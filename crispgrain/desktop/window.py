@@ -23,7 +23,7 @@ from crispgrain import __version__
 from crispgrain.core.errors import TreatmentError
 from crispgrain.core.files import PICTURE_SUFFIXES, RAW_SUFFIXES, Source, find_shots
 from crispgrain.core.meter import Reading
-from crispgrain.core.model import Stage
+from crispgrain.core.model import Stage, Value
 from crispgrain.core.networks import providers, runtime
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.overview import overview
@@ -36,6 +36,7 @@ from crispgrain.demo.roll import write_roll
 from crispgrain.paths import demo_folder, settings_file
 
 from .background import Background, Urgency
+from .blur_flow import BlurFlow
 from .contact_sheet import ContactSheet
 from .control_sheet import ControlSheet
 from .easel import Arrangement, Easel
@@ -106,6 +107,7 @@ class Window(QMainWindow):
         self.empty = EmptyState()
         self.export_flow = ExportFlow(self, self.roll, self.exporter, self.status)
         self.strip_flow = StripFlow(self, self.easel, self.strip, self.status)
+        self.blur_flow = BlurFlow(self, self.easel, self.controls, self.status)
         self.several = SeveralShots(self, self.roll, self.status)
         self.variants = Variants(self, self.roll, self.status, self)
         self._lay_out()
@@ -368,6 +370,13 @@ class Window(QMainWindow):
             return
         is_number = isinstance(value, float)
         self.roll.change(self.row, changed, f"{stage.label}: {field}", merge=name if is_number else "")
+
+    def change_settings(self, stage: Stage, values: dict[str, Value], words: str) -> None:
+        """Change several settings of a stage at once."""
+        changed = self.treatment
+        for name, value in values.items():
+            changed = changed.set(f"{stage}.{name}", value)
+        self.roll.change(self.row, changed, f"{stage.label}: {words}")
 
     def _adopt(self, candidate: Candidate) -> None:
         self.roll.change(self.row, candidate.treatment, f"{self.stage.label}: {candidate.label}")

@@ -26,6 +26,7 @@ EVERYTHING = (
     .set("denoise.on", True)
     .set("denoise.model", "mosaic-dct")
     .set("sharpen.on", True)
+    .set("sharpen.model", "lens-softness")
     .set("enlarge.on", True)
     .set("enlarge.factor", 1.7)
     .set("finish.on", True)

@@ -146,6 +146,38 @@ def test_the_patch_looked_at_has_edges_both_ways(tmp_path):
     assert patch.left < 1460 and patch.right > 1300 and patch.left > 600
 
 
+def test_softer_corners_are_sharpened_more_by_region(tmp_path):
+    """A lens twice as soft on the right: the regions find it, and each side gets its own radius."""
+    fine = np.kron(np.random.default_rng(8).integers(40, 220, (120, 160)), np.ones((11, 11)))[:1300, :1700]
+    truth = np.repeat(fine[..., None], 3, axis=2) / 255
+    left, right = (ndimage.gaussian_filter(srgb_decode(truth), (s, s, 0)) for s in (0.8, 1.6))
+    share = np.linspace(-0.5, 1.5, truth.shape[1]).clip(0, 1)[None, :, None]
+    stored = np.round(srgb_encode((1 - share) * left + share * right) * 255).astype(np.uint8)
+    source = source_of(stored, tmp_path)
+    blur = measure(source).blur
+    softness = np.array(blur.regions)
+    assert softness.shape == (3, 3)
+    assert np.allclose(softness[:, 0], 0.8, atol=0.25) and np.allclose(softness[:, 2], 1.6, atol=0.25)
+    reading = Reading(Noise.even(0.5), blur)
+    parts = [np.s_[400:700, 60:360], np.s_[400:700, 1340:1640]]
+    even, by_region = (
+        encoded(treated(source, reading, model="lens-softness", across=a, halo=20)) for a in ("even", "by-region")
+    )
+    gains = [psnr(by_region[p], truth[p]) - psnr(even[p], truth[p]) for p in parts]
+    assert min(gains) > -0.05 and max(gains) > 0.5
+
+
+def test_lens_softness_at_its_best_beats_fast(tmp_path):
+    truth = photograph("coffee")
+    taps = np.exp(-(np.arange(-5, 6) ** 2) / (2 * 1.2**2))
+    source = source_of(blurred(truth, np.outer(taps, taps) / taps.sum() ** 2), tmp_path)
+    reading = Reading(Noise.even(2.55), Blur("soft lens", 1.2))
+    fast, best = (
+        psnr(encoded(treated(source, reading, model="lens-softness", effort=e)), truth) for e in ("fast", "best")
+    )
+    assert best > fast + 0.3
+
+
 # ---- what must not happen --------------------------------------------------------------
 
 

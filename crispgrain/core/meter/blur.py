@@ -34,6 +34,7 @@ LARGEST = 3.0
 LEAST_SLOPE = 0.012  # of encoded white per px; weaker edges say little
 ABOVE_NOISE = 6  # times the noise of the finest slope
 LEAST_EDGES = 50
+GRID, LEAST_DIVIDED = 3, 1200  # parts of a picture each way; px of its shorter side
 LEAST_SOFTNESS = 0.35  # px
 # How much better than by softness a kind with zeros must explain a spectrum. Set on training photographs.
 MOTION_GAIN, DEFOCUS_GAIN = 0.96, 0.985
@@ -86,17 +87,19 @@ def _blur_squared(fine: Array, coarse: Array, t: float, u: float) -> Array:
 
 def measure_blur(source: Source, noise: Noise) -> tuple[Blur, History]:
     """Softness of a shot's edges and the kind of blur behind it; and, from the same figures, earlier work on it."""
-    edges = _edges(source, noise)
+    by_patch = _edges(source, noise)
+    edges = np.concatenate([np.empty(0), *by_patch.values()])
     blocks = _blocks(source)
     spectrum = log_spectrum(blocks) if len(blocks) >= LEAST_BLOCKS else None
     softness, sure = 0.0, 0.0
     if len(edges) >= LEAST_EDGES:
         # A low quantile, for the rest may be out of focus.
-        softness = float(np.sqrt(np.clip(np.quantile(edges, QUANTILE), 0, LARGEST**2)))
+        softness = _softness(edges)
         sure = min(1.0, len(edges) / 1000)
     kind = "soft lens" if softness > LEAST_SOFTNESS else "none"
     # Until the spectrum is known: the disc and the line of the same variance.
     blur = Blur(kind, softness, softness, confidence=sure, disc_radius=2 * softness, line_length=12**0.5 * softness)
+    blur = replace(blur, regions=_regions(by_patch, source, softness))
     known = edges if len(edges) >= LEAST_EDGES else edges[:0]
     if spectrum is None:
         return blur, History() if source.is_raw else history(known, None)
@@ -134,14 +137,35 @@ def _kind(plain: Blur, fits: dict[str, Fit], spectrum: NDArray[np.float64], bloc
     return plain
 
 
-def _edges(source: Source, noise: Noise) -> NDArray[np.float64]:
-    """Squared blurs of the strong edges of a shot."""
-    found = [np.empty(0)]
+def _softness(edges: NDArray[np.float64]) -> float:
+    return float(np.sqrt(np.clip(np.quantile(edges, QUANTILE), 0, LARGEST**2)))
+
+
+def _regions(by_patch: dict[Rect, NDArray[np.float64]], source: Source, whole: float) -> tuple[tuple[float, ...], ...]:
+    """Softness in each part of a grid; that of the whole picture where a part has too few edges."""
+    if min(source.size.height, source.size.width) < LEAST_DIVIDED or not whole:
+        return ()
+    parts: dict[tuple[int, int], list[NDArray[np.float64]]] = {}
+    for rect, edges in by_patch.items():
+        row = (2 * rect.top + rect.height) * GRID // (2 * source.size.height)
+        column = (2 * rect.left + rect.width) * GRID // (2 * source.size.width)
+        parts.setdefault((row, column), []).append(edges)
+
+    def softness(row: int, column: int) -> float:
+        edges = np.concatenate([np.empty(0), *parts.get((row, column), [])])
+        return _softness(edges) if len(edges) >= LEAST_EDGES else whole
+
+    return tuple(tuple(softness(row, column) for column in range(GRID)) for row in range(GRID))
+
+
+def _edges(source: Source, noise: Noise) -> dict[Rect, NDArray[np.float64]]:
+    """Squared blurs of the strong edges in patches all over a shot."""
+    found = {}
     for rect in sample_rects(source.size, 256, 24):
         y = np.ascontiguousarray(srgb_encode(rough_luminance(source, rect)))
         if min(y.shape) >= 16:
-            found.append(edge_blur(y, noise.luminance / 255 / 3**0.5))
-    return np.concatenate(found)
+            found[rect] = edge_blur(y, noise.luminance / 255 / 3**0.5)
+    return found
 
 
 def rough_luminance(source: Source, rect: Rect) -> Array:

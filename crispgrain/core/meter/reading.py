@@ -68,6 +68,8 @@ class Blur:
         0 (a guess) to 1 (well measured).
     disc_radius, line_length, line_angle : float
         The disc and the line that explain the spectrum best, whatever the kind; 0 if there is no telling.
+    regions : tuple of tuple of float
+        Softness in a coarse grid of parts of the picture, row by row; empty if it is too small for that.
     """
 
     kind: str = "none"
@@ -79,6 +81,7 @@ class Blur:
     disc_radius: float = 0.0
     line_length: float = 0.0
     line_angle: float = 0.0
+    regions: tuple[tuple[float, ...], ...] = ()
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ import math
 
 from ...colour.spaces import Array
 from ...model import Knowledge, Model, Parameter, Stage, Values
-from . import undo
+from . import regions, undo
 from .point_spread import aperture
 
 LEAST = 0.5  # px; a smaller disc lies within a pixel
@@ -17,7 +17,15 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     if radius < LEAST:
         return pixels
     blades = 0 if values["blades"] == "round" else int(values["blades"])
-    return undo.undo(pixels, aperture(radius, blades, float(values["turn"])), values, knowledge)
+
+    def sharpened(radius: float) -> Array:
+        return undo.undone(pixels, aperture(radius, blades, float(values["turn"])), values, knowledge)
+
+    return undo.by_radius(pixels, radius, values, knowledge, sharpened)
+
+
+def _margin(values: Values, knowledge: Knowledge) -> int:
+    return undo.margin(math.ceil(regions.largest(float(values["radius"]), str(values["across"]))))
 
 
 MODEL = Model(
@@ -28,8 +36,9 @@ MODEL = Model(
         Parameter("blades", "Aperture", "Straight edges of the lens's aperture; wide open, it is round.", "round",
                   choices=("round", "5", "6", "7", "8", "9")),
         Parameter("turn", "Turned by", "Counter-clockwise angle of a corner of the aperture.", 0, 0, 72, 1, "°"),
+        regions.ACROSS,
         *undo.SHARED,
     ),
-    run, lambda values, knowledge: undo.margin(math.ceil(float(values["radius"]))),
+    run, _margin,
     suits=lambda reading: reading.blur.kind == "defocus",
 )  # fmt: skip

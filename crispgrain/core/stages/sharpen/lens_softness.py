@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import cv2
 import numpy as np
 
 from ...colour.spaces import Array
 from ...model import Knowledge, Model, Parameter, Stage, Values
-from . import luminance
+from . import luminance, regions, undo
+from .point_spread import gaussian
 
 ITERATIONS = 10
+LEAST = 0.1  # px; less is no blur
 
 
 def _kernel(radius: float) -> Array:
@@ -46,29 +49,35 @@ def richardson_lucy(y: Array, radius: float, iterations: int = ITERATIONS) -> Ar
 
 
 def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
-    radius, strength = float(values["radius"]), float(values["strength"]) / 100
-    if radius <= 0 or strength <= 0:
+    radius = float(values["radius"])
+    if radius < LEAST:
         return pixels
     y = luminance.working_luminance(pixels)
-    gained = richardson_lucy(y, radius) - y
-    sharp = y + np.float32(strength) * luminance.detail_mask(y, knowledge) * gained
-    sharp = luminance.bound(sharp, y, float(values["halo"]) / 100, max(1, round(2 * radius)))
-    return luminance.with_luminance(pixels, y, sharp)
+    mask = luminance.detail_mask(y, knowledge, max(float(values["strength"]) / 100, 1))
+
+    def sharpened(radius: float) -> Array:
+        if values["effort"] == "best":
+            return undo.undone(pixels, gaussian(radius), values, knowledge)
+        return luminance.with_luminance(pixels, y, y + mask * (richardson_lucy(y, radius) - y))
+
+    return undo.by_radius(pixels, radius, values, knowledge, sharpened)
 
 
 def _margin(values: Values, knowledge: Knowledge) -> int:
-    return 2 * ITERATIONS * (len(_kernel(max(float(values["radius"]), 0.1))) // 2) + luminance.MASK_REACH
+    radius = regions.largest(max(float(values["radius"]), LEAST), str(values["across"]))
+    if values["effort"] == "best":
+        return undo.margin(len(gaussian(radius)) // 2)
+    return 2 * ITERATIONS * (len(_kernel(radius)) // 2) + luminance.MASK_REACH + undo.BOUND_MARGIN
 
 
 MODEL = Model(
     Stage.SHARPEN, "lens-softness", "Lens softness",
-    "Deconvolves the small even blur every lens and sensor leaves; the everyday choice.",
+    "Undoes the small even blur every lens and sensor leaves; the everyday choice.",
     (
         Parameter("radius", "Radius", "Size of the blur: sigma of a Gaussian.", 0.6, 0, 3, 0.05, "px",
                   metered=lambda reading: reading.blur.softness),
-        Parameter("strength", "Strength", "How much of the recovered detail to use.", 80, 0, 100, 1, "%"),
-        Parameter("halo", "Halo limit", "How far an edge may overshoot its surroundings, in percent of white.",
-                  2.0, 0, 20, 0.5, "%"),
+        replace(undo.STRENGTH, default=80.0),
+        regions.ACROSS, undo.FINE, undo.COARSE, undo.HALO, undo.EFFORT,
     ),
     run, _margin, suits=lambda reading: reading.blur.kind in ("none", "soft lens"),
 )  # fmt: skip

@@ -26,14 +26,15 @@ def bound(sharp: Array, source: Array, limit: float, reach: int) -> Array:
     return np.clip(sharp, low - allowance, high + allowance)
 
 
-def detail_mask(y: Array, knowledge: Knowledge) -> Array:
-    """0 where local variation is no more than noise, 1 where it is clearly detail."""
+def detail_mask(y: Array, knowledge: Knowledge, boldness: float = 1.0) -> Array:
+    """0 where local variation is no more than noise, 1 where it is clearly detail; ``boldness`` divides the noise."""
     encoded = srgb_encode(y)
     noise = knowledge.reading.noise
     # The meter's luma axis is orthonormal; a mean of three channels has 1/sqrt(3) of its sigma.
     sigma = noise.sigma_at(np.clip(encoded, 0, 1), colour=False) / np.float32(3**0.5)
     if knowledge.denoised:
         sigma = sigma * np.float32(AFTER_DENOISE)
+    sigma = sigma / np.float32(boldness)
     box = (2 * LOCAL_REACH + 1,) * 2
     mean = cv2.blur(encoded, box, borderType=cv2.BORDER_REFLECT)
     variance = cv2.blur(np.square(encoded - mean), box, borderType=cv2.BORDER_REFLECT)

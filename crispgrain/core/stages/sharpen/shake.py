@@ -12,6 +12,7 @@ from ...colour.spaces import Array
 from ...files.source import Source
 from ...geometry import Rect
 from ...meter.blur import rough_luminance
+from ...meter.reading import Reading
 from ...model import Knowledge, Model, Parameter, Stage, Values
 from . import blind, undo
 from .point_spread import LARGEST, from_text
@@ -47,18 +48,19 @@ def find_path(source: Source, noise: float, extent: int, patch: Rect | None = No
     return blind.estimate(rough_luminance(source, patch or promising_patch(source)), extent, noise)
 
 
-def _metered_path(knowledge: Knowledge, extent: int) -> Array:
-    """The path from the most promising patch; found once, however many tiles ask."""
+def metered_path(source: Source, reading: Reading, extent: int) -> Array:
+    """The path from the most promising patch of a shot; found once, however many tiles ask."""
     with _finding:
-        paths = _found.setdefault(knowledge.source, {})
+        paths = _found.setdefault(source, {})
         if extent not in paths:
-            paths[extent] = find_path(knowledge.source, undo.source_noise(knowledge.reading), extent)
+            paths[extent] = find_path(source, undo.source_noise(reading), extent)
         return paths[extent]
 
 
 def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     text, extent = str(values["path"]), int(float(values["extent"]))
-    return undo.undo(pixels, from_text(text) if text else _metered_path(knowledge, extent), values, knowledge)
+    path = from_text(text) if text else metered_path(knowledge.source, knowledge.reading, extent)
+    return undo.undo(pixels, path, values, knowledge)
 
 
 def _margin(values: Values, knowledge: Knowledge) -> int:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 import cv2
 import numpy as np
@@ -11,7 +12,7 @@ from ...colour.spaces import Array
 from ...meter.reading import Reading
 from ...model import Knowledge, Parameter, Values
 from ...networks import runtime
-from . import luminance, photo_prior
+from . import luminance, photo_prior, regions
 from .deconvolution import Blurred, sparse_gradients, with_prior
 
 LEAST_NOISE = 0.006  # of white; a picture and its blur are never known better than this
@@ -63,14 +64,28 @@ def deblurred(pixels: Array, kernel: Array, noise: float, best: bool) -> Array:
 
 
 def undo(pixels: Array, kernel: Array, values: Values, knowledge: Knowledge) -> Array:
-    """Undo a blur as the settings say."""
-    strength = float(values["strength"]) / 100
-    if strength <= 0:
+    """Undo an even blur as the settings say."""
+    if float(values["strength"]) <= 0:
         return pixels
+    return mixed(pixels, undone(pixels, kernel, values, knowledge), values, max(1, len(kernel) // 2))
+
+
+def undone(pixels: Array, kernel: Array, values: Values, knowledge: Knowledge) -> Array:
+    """Pixels with a blur undone as far as noise and effort allow."""
     left = AFTER_DENOISE if knowledge.denoised else 1.0
-    noise = max(left * source_noise(knowledge.reading), LEAST_NOISE) / max(strength, 1)
-    sharp = deblurred(pixels, kernel, noise, values["effort"] == "best")
-    return mixed(pixels, sharp, values, max(1, len(kernel) // 2))
+    noise = max(left * source_noise(knowledge.reading), LEAST_NOISE) / max(float(values["strength"]) / 100, 1)
+    return deblurred(pixels, kernel, noise, values["effort"] == "best")
+
+
+def by_radius(
+    pixels: Array, radius: float, values: Values, knowledge: Knowledge, sharpened: Callable[[float], Array]
+) -> Array:
+    """Undo a blur of some radius, even or by region; ``sharpened`` gives the pixels with one radius undone."""
+    if float(values["strength"]) <= 0:
+        return pixels
+    varies = values["across"] == "by-region" and knowledge.reading.blur.regions
+    sharp = regions.blended(radius, knowledge, sharpened) if varies else sharpened(radius)
+    return mixed(pixels, sharp, values, max(1, math.ceil(2 * radius)))
 
 
 def mixed(pixels: Array, sharp: Array, values: Values, reach: int) -> Array:

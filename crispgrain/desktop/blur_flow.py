@@ -1,0 +1,99 @@
+"""Telling Sharpen about the blur by hand: a movement drawn on the picture, a path found in a chosen patch."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+from PySide6.QtCore import QLineF, QObject
+
+from crispgrain.core.colour.spaces import Array
+from crispgrain.core.geometry import Rect
+from crispgrain.core.model import Stage, Value
+from crispgrain.core.render.pipeline import Pipeline
+from crispgrain.core.shot import Shot
+from crispgrain.core.stages.sharpen.point_spread import as_text
+from crispgrain.core.stages.sharpen.shake import find_path, metered_path
+from crispgrain.core.stages.sharpen.undo import source_noise
+
+from .background import Background, Urgency
+from .control_sheet import ControlSheet
+from .easel import Easel
+from .path_row import PathRow
+from .status_line import StatusLine
+
+
+class HasTreatment(Protocol):
+    """What the flow asks of the window."""
+
+    background: Background
+    pipeline: Pipeline | None
+
+    @property
+    def shot(self) -> Shot | None: ...
+
+    def change_settings(self, stage: Stage, values: dict[str, Value], words: str) -> None: ...
+
+
+class BlurFlow(QObject):
+    """Asks for a line or a patch on the easel and makes settings of it."""
+
+    def __init__(self, window: HasTreatment, easel: Easel, controls: ControlSheet, status: StatusLine) -> None:
+        super().__init__(easel)
+        self.window, self.easel, self.controls, self.status = window, easel, controls, status
+        controls.tool_wanted.connect(self.start)
+        controls.path_wanted.connect(self._show_path)
+
+    def start(self, model: str) -> None:
+        """Ask for what a model can be told by hand."""
+        if model == "motion":
+            self.easel.ask_line(self._take_movement)
+            self.status.say("Draw along the streak that one point of light became, from end to end.")
+        else:
+            self.easel.ask_patch(self._find_path)
+            self.status.say("Drag a rectangle over a part with clear edges in all directions.")
+
+    def _to_source(self) -> float:
+        """Pixels of the source per pixel of the result."""
+        return self.easel.source.size.width / self.easel.result.size.width
+
+    def _take_movement(self, line: QLineF) -> None:
+        length, angle = line.length() * self._to_source(), line.angle() % 180
+        self.status.say(f"Movement of {length:.1f} px at {angle:.0f}°.")
+        values: dict[str, Value] = {"length": round(length * 2) / 2, "angle": round(angle) % 180}
+        self.window.change_settings(Stage.SHARPEN, values, "movement drawn")
+
+    def _find_path(self, patch: Rect) -> None:
+        shot, pipeline = self.window.shot, self.window.pipeline
+        if shot is None or pipeline is None:
+            return
+        scale, extent = self._to_source(), int(float(pipeline.resolved[Stage.SHARPEN].values["extent"]))
+        top, left, bottom, right = (int(v * scale) // 2 * 2 for v in (patch.top, patch.left, patch.bottom, patch.right))
+        in_source = Rect.between(top, left, bottom, right).intersect(shot.source.size.rect)
+        if min(in_source.width, in_source.height) < 3 * extent:
+            self.status.say(f"The patch is too small: it wants at least {3 * extent} pixels each way.")
+            return
+        self.status.say("Finding the path …")
+
+        def done(path: Array) -> None:
+            if self.window.shot is shot:
+                self.status.say("")
+                self.window.change_settings(Stage.SHARPEN, {"path": as_text(path)}, "path found in a patch")
+
+        noise = source_noise(shot.reading)
+        self.window.background.submit(
+            Urgency.VISIBLE, lambda: find_path(shot.source, noise, extent, in_source), done,
+            lambda error: self.status.say(f"No path could be found ({error})."),
+        )  # fmt: skip
+
+    def _show_path(self, row: PathRow) -> None:
+        """Fill in the picture of a path that is metered."""
+        shot, pipeline = self.window.shot, self.window.pipeline
+        if shot is None or pipeline is None:
+            return
+        extent = int(float(pipeline.resolved[Stage.SHARPEN].values["extent"]))
+
+        def done(path: Array) -> None:
+            if self.window.shot is shot and self.controls.rows.get("path") is row and row.picture.kernel is None:
+                row.show_found(path)
+
+        self.window.background.submit(Urgency.OPENING, lambda: metered_path(shot.source, shot.reading, extent), done)

@@ -1,0 +1,83 @@
+"""Telling Sharpen about the blur by hand: drawing a movement, finding and correcting a path."""
+
+import numpy as np
+import pytest
+from PIL import Image
+from PySide6.QtCore import QPoint, Qt
+
+from crispgrain.core.model import Stage
+from crispgrain.core.stages.sharpen import point_spread
+from crispgrain.demo.camera import shake_path
+from tests.conftest import encoded, photograph, psnr
+from tests.core.test_sharpen import blurred, streak
+from tests.desktop.test_window import LEFT, drag, qapp_cls, settle, window  # noqa: F401
+
+TRUTH = photograph("coffee")
+
+
+def open_blurred(window, qtbot, tmp_path, kernel):  # noqa: F811
+    """The window with one blurred photograph at 200 %, Sharpen chosen."""
+    Image.fromarray(blurred(TRUTH, kernel)).save(tmp_path / "blurred.png")
+    window.open_paths([tmp_path / "blurred.png"])
+    settle(window, qtbot)
+    window.choose_stage(Stage.SHARPEN)
+    window.change_setting("denoise.on", False)
+    window.change_setting("sharpen.on", True)
+    window.easel.set_zoom(2.0)
+
+
+def result_psnr(window) -> float:  # noqa: F811
+    pipeline = window.pipeline
+    return psnr(encoded(pipeline.region(pipeline.size.rect)), TRUTH)
+
+
+def test_a_movement_is_drawn_on_the_picture(window, qtbot, tmp_path):  # noqa: F811
+    open_blurred(window, qtbot, tmp_path, streak(15, 37))
+    window.change_setting("sharpen.model", "motion")
+    before = psnr(blurred(TRUTH, streak(15, 37)) / 255, TRUTH)
+    qtbot.mouseClick(window.controls.tool, LEFT)
+    start = QPoint(200, 200)
+    drag(qtbot, window.easel, start, start + QPoint(24, -18))  # 15 px of the shot at 200 %
+    values = window.treatment[Stage.SHARPEN].values
+    assert values["length"] == pytest.approx(15, abs=0.5)
+    assert values["angle"] == pytest.approx(37, abs=1)
+    assert window.rail.heads[Stage.SHARPEN].summary.startswith("Motion 15")
+    assert result_psnr(window) > before + 1.5
+    window.roll.undo.undo()
+    assert "length" not in window.treatment[Stage.SHARPEN].values
+    centre = window.easel._centre
+    drag(qtbot, window.easel, start, start + QPoint(20, 0))  # the next drag pans again
+    assert window.easel._centre != centre
+
+
+def test_a_path_is_found_in_a_patch_and_corrected(window, qtbot, tmp_path):  # noqa: F811
+    kernel = shake_path(12, 1)
+    open_blurred(window, qtbot, tmp_path, kernel)
+    window.change_setting("sharpen.model", "shake")
+    row = window.controls.rows["path"]
+    qtbot.waitUntil(lambda: row.picture.kernel is not None, timeout=30_000)  # the metered one
+    window.easel.set_zoom(None)
+    qtbot.mouseClick(window.controls.tool, LEFT)
+    pane = window.easel.rect()
+    drag(qtbot, window.easel, QPoint(pane.width() // 2 - 150, 100), QPoint(pane.width() // 2 + 150, 400))
+    qtbot.waitUntil(lambda: "path" in window.treatment[Stage.SHARPEN].values, timeout=30_000)
+    found = point_spread.from_text(window.treatment[Stage.SHARPEN].values["path"])
+    settle(window, qtbot)
+    # The corner is dark; light is added there, and taken away again.
+    corner = QPoint(row.picture.width() - 2, 2)
+    qtbot.mouseClick(row.picture, LEFT, pos=corner)
+    corrected = point_spread.from_text(window.treatment[Stage.SHARPEN].values["path"])
+    assert found[0, -1] == 0 and corrected[0, -1] > 0
+    assert "corrected" in row.origin.text()
+    qtbot.mouseClick(row.picture, Qt.MouseButton.RightButton, pos=corner)
+    cleared = point_spread.from_text(window.treatment[Stage.SHARPEN].values["path"])
+    assert np.allclose(cleared, found, atol=found.max() / 50)
+
+
+def test_a_patch_too_small_to_find_a_path_in_is_refused_in_words(window, qtbot, tmp_path):  # noqa: F811
+    open_blurred(window, qtbot, tmp_path, shake_path(12, 1))
+    window.change_setting("sharpen.model", "shake")
+    qtbot.mouseClick(window.controls.tool, LEFT)
+    drag(qtbot, window.easel, QPoint(200, 200), QPoint(300, 300))
+    assert "too small" in window.status.words.text()
+    assert "path" not in window.treatment[Stage.SHARPEN].values
