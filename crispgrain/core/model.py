@@ -94,7 +94,8 @@ class Model:
 
     A Denoise model on the mosaic may return it demosaiced (H x W x 3); then it ``demosaics``.
     ``problem`` says why the model cannot be used here, if so.
-    ``tile`` is the least edge of a tile in output pixels that is worth the margin.
+    ``tile`` is the least edge of a tile in output pixels: where less is not worth the margin, or where tiles of
+    another size would differ.
     ``suits`` says whether a shot of this reading gets the model if none is chosen.
     ``margin`` is how far an input pixel can be from an output pixel it changes.
     ``run`` takes pixels (H x W for a mosaic, H x W x 3 for a picture), the values
@@ -113,5 +114,5 @@ class Model:
     domain: Domain = Domain.PICTURE
     problem: Callable[[], str] = lambda: ""
     demosaics: bool = False
-    tile: int = 0
+    tile: Callable[[Values], int] = lambda values: 0
     suits: Callable[[Reading], bool] = lambda reading: True

@@ -215,6 +215,8 @@ class ControlSheet(QScrollArea):
             by = resolved.values["by"]
             self.rows["factor"].setVisible(by == "factor")
             self.rows["pixels"].setVisible(by != "factor")
+        if "turn" in self.rows:
+            self.rows["turn"].setVisible(resolved.values["blades"] != "round")
         self.reading.setText("\n".join(reading_words(stage, shot, pipeline)))
         self.follow.setEnabled(stage in treatment.stages and given != type(given)())
 

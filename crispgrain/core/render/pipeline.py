@@ -86,7 +86,7 @@ class Pipeline:
         self.resolved = resolved
         self.cache = cache if cache is not None else TileCache()
         self.steps = self._chain()
-        self.tile = max(tile, *(s.model.tile for s in self.steps))
+        self.tile = max(tile, *(s.model.tile(s.values) for s in self.steps))
 
     def _chain(self) -> list[Step]:
         on = [self.resolved[s] for s in PIXEL_STAGES if self.resolved[s].on or s is Stage.DEVELOP]

@@ -77,5 +77,6 @@ MODEL = Model(
     Stage.DENOISE, NAME, "Mosaic net",
     "For RAW: a network of our own that denoises and demosaics in one step; most detail, least colour speckle.",
     (*STRENGTHS, ensemble.EFFORT), run, lambda values, knowledge: REACH, Domain.MOSAIC,
-    problem=lambda: runtime.problem(NAME), demosaics=True, tile=TILE, suits=lambda r: r.noise.luminance >= LEAST_NOISE,
+    problem=lambda: runtime.problem(NAME), demosaics=True, tile=lambda values: TILE,
+    suits=lambda r: r.noise.luminance >= LEAST_NOISE,
 )  # fmt: skip

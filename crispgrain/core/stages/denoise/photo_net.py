@@ -63,6 +63,6 @@ MODEL = Model(
                   0.0, 0, 90, 1, "%", metered=lambda reading: reading.jpeg.strength),
         ensemble.EFFORT,
     ),
-    run, lambda values, knowledge: REACH + TONE_REACH, problem=lambda: runtime.problem(NAME), tile=TILE,
+    run, lambda values, knowledge: REACH + TONE_REACH, problem=lambda: runtime.problem(NAME), tile=lambda values: TILE,
     suits=lambda reading: reading.jpeg.quality is not None,  # on white noise the classical model is still ahead
 )  # fmt: skip

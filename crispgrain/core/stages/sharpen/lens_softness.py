@@ -79,5 +79,6 @@ MODEL = Model(
         replace(undo.STRENGTH, default=80.0),
         regions.ACROSS, undo.FINE, undo.COARSE, undo.HALO, undo.EFFORT,
     ),
-    run, _margin, suits=lambda reading: reading.blur.kind in ("none", "soft lens"),
+    run, _margin, tile=lambda values: undo.TILE if values["effort"] == "best" else 0,
+    suits=lambda reading: reading.blur.kind in ("none", "soft lens"),
 )  # fmt: skip

@@ -76,5 +76,5 @@ MODEL = Model(
         Parameter("extent", "Extent", "The longest path looked for.", 35.0, 9, LARGEST, 2, "px"),
         *undo.SHARED,
     ),
-    run, _margin, suits=lambda reading: reading.blur.kind == "shake",
+    run, _margin, tile=lambda values: undo.TILE, suits=lambda reading: reading.blur.kind == "shake",
 )  # fmt: skip

@@ -22,6 +22,7 @@ CLIPPED = 0.985  # of white
 MID_TONE = 0.5  # encoded; there the slope of the curve is about 1, so encoded and linear noise are alike
 DETAIL_SPLIT = 1.5  # px, sigma between fine and coarse detail
 SETTLED = 48  # px beyond the kernel from which an edge is no longer felt
+TILE = 512  # px; views and files must have the same tiles, for frequencies know no place
 BOUND_MARGIN = math.ceil(4 * DETAIL_SPLIT)
 
 STRENGTH = Parameter(
