@@ -194,7 +194,9 @@ def _reading_words(shot: Shot) -> str:
 
 
 def _parameter_json(stage: Stage, p: Parameter) -> dict[str, object]:
-    limits: dict[str, object] = {"choices": list(p.choices)} if p.choices else {"range": [p.minimum, p.maximum]}
+    limits: dict[str, object] = {"choices": list(p.choices)} if p.choices else {"text": True}
+    if p.is_number:
+        limits = {"range": [p.minimum, p.maximum]}
     return {
         "setting": f"{stage}.{p.id}", "name": p.name, "help": p.help, "default": p.default, "unit": p.unit, **limits
     }  # fmt: skip
@@ -218,7 +220,9 @@ def list_models(options: argparse.Namespace) -> int:
             trouble = f" Cannot be used here: {m.problem()}" if m.problem() else ""
             print(f"  {stage}.model={m.id}    {m.name}. {m.purpose}{trouble}")
             for p in m.parameters:
-                limits = " | ".join(p.choices) if p.choices else f"{p.minimum:g} to {p.maximum:g} {p.unit}".rstrip()
+                limits = " | ".join(p.choices) if p.choices else "text"
+                if p.is_number:
+                    limits = f"{p.minimum:g} to {p.maximum:g} {p.unit}".rstrip()
                 print(f"      {stage}.{p.id}    {limits}; {p.help}")
     return 0
 

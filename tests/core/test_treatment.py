@@ -144,7 +144,10 @@ def test_model_ids_are_unique_in_their_stage_and_defaults_in_range():
         assert find_model(m.stage, m.id) is m
         assert m.purpose.endswith(".")
         for p in m.parameters:
-            assert p.default in p.choices if p.choices else p.minimum <= float(p.default) <= p.maximum
+            if p.is_number:
+                assert p.minimum <= float(p.default) <= p.maximum
+            else:
+                assert Treatment().set(f"{m.stage}.{p.id}", p.default)[m.stage].values[p.id] == p.default
 
 
 def test_nearly_clean_shots_are_left_alone(tmp_path, clean8):
