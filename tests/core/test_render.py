@@ -61,7 +61,7 @@ def test_the_result_does_not_depend_on_the_tile_size(kind, model, raw_shot, pict
     treatment = EVERYTHING.set(f"{model.stage}.model", model.id)
     resolved = resolve(treatment, shot.source, shot.reading)
     whole = Pipeline(shot.source, shot.reading, resolved, tile=2048)
-    tiled = Pipeline(shot.source, shot.reading, resolved, tile=128)
+    tiled = Pipeline(shot.source, shot.reading, resolved, tile=256)
     for depth, step in enumerate(whole.steps, start=1):
         rect = step.after.rect
         a, b = whole.region(rect, depth), tiled.region(rect, depth)

