@@ -17,7 +17,7 @@ RUNG = 1.25  # ratio of the radii a blur is undone with
 FARTHEST = 2.5  # most a region's radius differs from the picture's, as a ratio
 
 ACROSS = Parameter(
-    "across", "Across the picture",
+    "across", "Across",
     "Even undoes the same blur everywhere. By region follows the softness metered in nine parts of the picture, as "
     "where a lens gets softer towards the corners; what is meant to be out of focus gets sharper too.",
     "even", choices=("even", "by-region"),
