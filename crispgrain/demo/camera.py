@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from crispgrain.core.colour.spaces import Array, apply_matrix
 from crispgrain.core.files.raw import camera_matrix
+from crispgrain.core.stages.sharpen.point_spread import line, path
 
 BAYER = {
     "RGGB": np.array([[0, 1], [1, 2]], np.int8), "BGGR": np.array([[2, 1], [1, 0]], np.int8),
@@ -108,9 +109,7 @@ def disc(radius: float) -> Array:
 
 def motion(length: float, angle: float) -> Array:
     """Point spread of an even motion: a line of ``length`` px, ``angle`` degrees counter-clockwise from level."""
-    along = np.linspace(-length / 2, length / 2, max(2, round(8 * length)))
-    direction = np.radians(angle)
-    return _drawn(along * np.cos(direction) - 1j * along * np.sin(direction))
+    return line(length, angle)
 
 
 def shake_path(length: float, seed: int) -> Array:
@@ -122,27 +121,15 @@ def shake_path(length: float, seed: int) -> Array:
     """
     rng = np.random.default_rng(seed)
     velocity = np.exp(1j * rng.uniform(0, 2 * np.pi))
-    position, path = 0j, []
+    position, places = 0j, []
     for _ in range(400):
         velocity += 0.12 * (rng.standard_normal() + 1j * rng.standard_normal()) - 0.004 * position
         velocity /= max(abs(velocity), 1e-6)
         position += velocity
-        path.append(position)
-    points = np.array(path) - np.mean(path)
+        places.append(position)
+    points = np.array(places) - np.mean(places)
     points *= length / max(np.ptp(points.real), np.ptp(points.imag))
-    return _drawn(points)
-
-
-def _drawn(points: NDArray[np.complex128]) -> Array:
-    """A path as a point spread, summing to 1: each moment of the exposure falls on its four nearest pixels."""
-    reach = int(np.ceil(np.abs([points.real, points.imag]).max())) + 1
-    kernel = np.zeros((2 * reach + 1,) * 2, np.float32)
-    for p in points:
-        x, y = p.real + reach, p.imag + reach
-        i, j = int(y), int(x)
-        fy, fx = y - i, x - j
-        kernel[i : i + 2, j : j + 2] += np.outer([1 - fy, fy], [1 - fx, fx])
-    return kernel / kernel.sum()
+    return path(np.stack([points.real, points.imag], axis=1))
 
 
 def blur_with(scene: Array, kernel: Array) -> Array:

@@ -101,7 +101,7 @@ class PathRow(QWidget):
 
     def show_value(self, value: Value, metered: Value, following: bool) -> None:
         text = str(value)
-        self.origin.setText("As corrected." if text else "Found in the picture; draw on it to correct it.")
+        self.origin.setText("Kept with this shot." if text else "Found in the picture; draw on it to correct it.")
         self.picture.show_kernel(from_text(text) if text else None)
 
     def show_found(self, kernel: Array) -> None:

@@ -3,15 +3,17 @@
 Blur is applied by SciPy with kernels sampled here, not with those the program undoes it with.
 """
 
+import exiv2
 import numpy as np
 import pytest
+from PIL import Image
 from scipy import ndimage
 from skimage import restoration
 
 from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import luminance, srgb_decode, srgb_encode
 from crispgrain.core.errors import TreatmentError
-from crispgrain.core.files import PictureSource
+from crispgrain.core.files import PictureSource, read_shot
 from crispgrain.core.geometry import Rect
 from crispgrain.core.meter import Blur, Noise, Reading, measure
 from crispgrain.core.model import Stage
@@ -222,8 +224,9 @@ def test_the_halo_limit_bounds_an_edge(model, tmp_path):
     edge[:, 64:] = 190
     kernel, settings = KNOWN["disc" if model == "defocus" else "line"]
     soft = blurred(edge / np.float32(255), kernel, 0)
-    linear = luminance(source_of(soft, tmp_path).region(PictureSource.size.fget(source_of(soft, tmp_path)).rect))
-    result = luminance(treated(source_of(soft, tmp_path), Reading(), **settings, halo=0))
+    source = source_of(soft, tmp_path)
+    linear = luminance(source.region(source.size.rect))
+    result = luminance(treated(source, Reading(), **settings, halo=0))
     assert result.max() <= linear.max() + 1e-3 and result.min() >= linear.min() - 1e-3
     assert np.diff(result[48]).max() > 1.5 * np.diff(linear[48]).max()
 
@@ -278,6 +281,18 @@ def test_a_view_all_round_has_no_seam(kernel, settings, tmp_path):
     cut = treated(source_of(np.roll(stored, 128, axis=1)[:, 1:], tmp_path), reading, tile=128, **settings)
     torn = 255 * np.abs(encoded(np.roll(cut, -127, axis=1))[:, 128:136] - encoded(straight)[:, 128:136]).mean()
     assert seam < torn / 5 and seam < 0.7  # 8-bit steps, mean
+
+
+def test_a_view_all_round_is_known_by_its_tag(tmp_path):
+    """XMP of Google's Photo Sphere schema (GPano:ProjectionType); the name is from memory."""
+    Image.new("RGB", (90, 60)).save(tmp_path / "plain.jpg")
+    Image.new("RGB", (90, 60)).save(tmp_path / "round.jpg")
+    image = exiv2.ImageFactory.open(str(tmp_path / "round.jpg"))
+    image.readMetadata()
+    image.xmpData()["Xmp.GPano.ProjectionType"] = "equirectangular"
+    image.writeMetadata()
+    assert read_shot(tmp_path / "round.jpg").wraps
+    assert not read_shot(tmp_path / "plain.jpg").wraps
 
 
 # ---- kernels ------------------------------------------------------------------------------

@@ -68,7 +68,7 @@ def test_a_path_is_found_in_a_patch_and_corrected(window, qtbot, tmp_path):  # n
     qtbot.mouseClick(row.picture, LEFT, pos=corner)
     corrected = point_spread.from_text(window.treatment[Stage.SHARPEN].values["path"])
     assert found[0, -1] == 0 and corrected[0, -1] > 0
-    assert "corrected" in row.origin.text()
+    assert "Kept" in row.origin.text()
     qtbot.mouseClick(row.picture, Qt.MouseButton.RightButton, pos=corner)
     cleared = point_spread.from_text(window.treatment[Stage.SHARPEN].values["path"])
     assert np.allclose(cleared, found, atol=found.max() / 50)
