@@ -13,6 +13,7 @@ from crispgrain.core.geometry import Rect, tile_rect
 from crispgrain.core.model import Stage
 from crispgrain.core.registry import models_of
 from crispgrain.desktop.app import make_app
+from crispgrain.desktop.strip_candidates import STRENGTH
 from crispgrain.desktop.window import Window
 
 NUDGES, SECONDS = 100, 20.0
@@ -59,6 +60,14 @@ class Session:
         first = self.wait(lambda: bool(images) or self.calm())
         return first, first + self.wait(self.calm)
 
+    def nudge(self, name: str, value: object) -> float:
+        """Seconds until something new is on the easel after a setting was nudged."""
+        self.window.change_setting(name, value)
+        layer = self.window.easel.result
+        seconds = self.wait(lambda: layer.spot is not None or bool(layer.images) or self.calm())
+        self.wait(self.calm)
+        return seconds
+
     def strip(self) -> tuple[int, float]:
         """How many candidates, and the seconds until all are there, on 256 px."""
         self.window.strip_flow.run(Rect(*SPOT, 256, 256))
@@ -96,7 +105,10 @@ class Session:
 def report(shot: Path) -> str:
     """The figures as Markdown."""
     session = Session(shot)
-    lines = ["| the window's answers, 24 MP RAW at 100 % | first new tile, s | all in view, s |", "|---|---:|---:|"]
+    lines = [
+        "| the window's answers, 24 MP RAW at 100 % | first new tile, s | all in view, s | nudge: first spot, s |",
+        "|---|---:|---:|---:|",
+    ]
     for stage in (Stage.DENOISE, Stage.SHARPEN):
         session.window.choose_stage(stage)
         session.change("sharpen.on", stage is Stage.SHARPEN)
@@ -105,11 +117,13 @@ def report(shot: Path) -> str:
             session.window.cache.clear()
             session.change(f"{stage}.model", model.id)
             first, last = session.change(f"{stage}.on", True)
-            lines.append(f"| {stage.label}, {model.name} | {first:.2f} | {last:.2f} |")
+            spot = session.nudge(f"{stage}.{STRENGTH[stage]}", 70.0)
+            session.change(f"{stage}.{STRENGTH[stage]}", 80.0)
+            lines.append(f"| {stage.label}, {model.name} | {first:.2f} | {last:.2f} | {spot:.2f} |")
     session.change("sharpen.on", False)
     session.window.choose_stage(Stage.DENOISE)
     count, seconds = session.strip()
-    lines.append(f"| test strip, {count} candidates of Denoise on 256 px | | {seconds:.2f} |")
+    lines.append(f"| test strip, {count} candidates of Denoise on 256 px | | {seconds:.2f} | |")
     session.change("denoise.model", "mosaic-dct")
     stale, grown = session.hail()
     session.window.close()

@@ -130,6 +130,19 @@ class Easel(QWidget):
             int(top), int(left), int(top + pane.height() / scale) + 2, int(left + pane.width() / scale) + 2
         ).intersect(size.rect)
 
+    def looked_at(self, side: int) -> Rect:
+        """A square of the result where one is looking: under the pointer, else in the middle of what is seen of it."""
+        first, last = QPointF(self.panes[-1].topLeft()), QPointF(self.panes[-1].bottomRight())
+        if self.arrangement is Arrangement.DIVIDER:
+            first.setX(self.divider_at)
+        elif self.arrangement is Arrangement.ACROSS:
+            first.setY(self.divider_at)
+        seen = self._pointer if self._pointer is not None else (first + last) / 2
+        at, size = self.to_picture(seen), self.result.size
+        left = min(max(int(at.x()) - side // 2, 0), max(size.width - side, 0))
+        top = min(max(int(at.y()) - side // 2, 0), max(size.height - side, 0))
+        return Rect(top, left, side, side).intersect(size.rect)
+
     @property
     def divider_at(self) -> int:
         """Where the divider is: its column, or its row if it runs across."""
@@ -223,8 +236,15 @@ class Easel(QWidget):
         self._patch_asked, self._line_asked = None, then
         self.setCursor(Qt.CursorShape.CrossCursor)
 
+    def call_off(self) -> None:
+        """Forget the drag that was asked for; the next one pans again."""
+        self._patch_asked = self._line_asked = self._drag = None
+        self.setCursor(Qt.CursorShape.ArrowCursor)
+        self.update()
+
     @property
-    def _asked(self) -> bool:
+    def asked(self) -> bool:
+        """Whether the next drag is for something else than panning."""
         return self._patch_asked is not None or self._line_asked is not None
 
     @property
@@ -270,7 +290,7 @@ class Easel(QWidget):
         if navigator is not None and navigator.contains(event.position()):
             self._in_navigator = True
             self._look_at(event.position(), navigator)
-        elif self._asked and event.button() == Qt.MouseButton.LeftButton:
+        elif self.asked and event.button() == Qt.MouseButton.LeftButton:
             start = self.to_picture(event.position())
             self._drag = QLineF(start, start)
         else:
@@ -298,7 +318,7 @@ class Easel(QWidget):
             self._look_at(event.position(), navigator)
             return
         if self._pressed is None:
-            if not self._asked:
+            if not self.asked:
                 self._show_divider_cursor(event.position())
             return
         if self._drag is not None:

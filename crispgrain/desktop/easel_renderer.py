@@ -7,9 +7,9 @@ import time
 from PySide6.QtCore import QObject, QSize, Signal
 from PySide6.QtGui import QImage
 
+from crispgrain.core.cancel import CancelToken
 from crispgrain.core.geometry import Rect
 from crispgrain.core.render.cache import TileCache
-from crispgrain.core.render.pipeline import CancelToken
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.render.threads import worker_count
 from crispgrain.core.render.views import Result, View
@@ -17,14 +17,17 @@ from crispgrain.core.render.views import Result, View
 from .background import Background, Urgency
 from .easel import Arrangement, Easel
 from .easel_marks import LOUPE_SCALE
-from .layer import Layer, TileRef, render_tile
+from .layer import Layer, TileRef, image_of, level_for, render_tile
+
+SPOT = 64  # px of the result
 
 
 class EaselRenderer(QObject):
     """Keeps just as many tiles in the making as there are workers, always those that matter most now.
 
     Panning therefore cancels nothing and never computes a tile twice; a change
-    of treatment cancels what is under way.
+    of treatment cancels what is under way. A small spot where one looks comes
+    before the tiles: an answer within about a tenth of a second.
     """
 
     progress = Signal(object)  # Progress, or None when all that is visible is there
@@ -34,6 +37,7 @@ class EaselRenderer(QObject):
         super().__init__()
         self.easel, self.cache = easel, cache
         self._background = background
+        self._spots = Background(1)  # one that never has to wait for a tile under way
         self._cancel = CancelToken()
         self._in_work: set[tuple[str, TileRef]] = set()
         self._done = 0
@@ -55,6 +59,7 @@ class EaselRenderer(QObject):
         if before != after:
             easel.result_resized(QSize(before.width, before.height), QSize(after.width, after.height))
         easel.update()
+        self._start_spot()
         self._pump()
 
     def set_overview(self, image: QImage) -> None:
@@ -72,6 +77,11 @@ class EaselRenderer(QObject):
         self._in_work.clear()
         self._stopped = True
         self.progress.emit(None)
+
+    def close(self) -> None:
+        """Compute nothing ever again."""
+        self._cancel.cancel()
+        self._spots.close()
 
     @property
     def idle(self) -> bool:
@@ -136,6 +146,24 @@ class EaselRenderer(QObject):
         passed = time.monotonic() - self._started
         seconds = passed / self._done * left if self._done >= 2 else None
         self.progress.emit(Progress(self._done, self._done + left, seconds))
+
+    def _start_spot(self) -> None:
+        """Compute a small spot of a new result by itself, unless its tile is there or pixels are shown shrunk."""
+        easel, layer = self.easel, self.easel.result
+        view, cancel = layer.view, self._cancel
+        if self._stopped or not isinstance(view, Result) or level_for(easel.scale):
+            return
+        spot = easel.looked_at(SPOT)
+        row, column = spot.top // view.tile, spot.left // view.tile
+        if TileRef(row, column, 0) in layer.images or view.pipeline.holds(row, column):
+            return
+
+        def done(image: QImage) -> None:
+            layer.spot = spot, image
+            easel.update()
+
+        # If it fails, so will its tile, and that is said.
+        self._spots.submit(Urgency.VISIBLE, lambda: image_of(view.patch(spot, cancel)), done, None, cancel)
 
     def _start(self, name: str, ref: TileRef) -> None:
         layer = self.easel.source if name == "source" else self.easel.result

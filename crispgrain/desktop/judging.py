@@ -8,10 +8,11 @@ from enum import Enum
 from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QColor
 
+from crispgrain.core.cancel import CancelToken
 from crispgrain.core.geometry import Rect
 from crispgrain.core.model import Stage
 from crispgrain.core.render.cache import TileCache
-from crispgrain.core.render.pipeline import CancelToken, Pipeline
+from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.views import Axis, Halo, Residual, Result, View
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment

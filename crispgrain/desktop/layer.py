@@ -9,10 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtGui import QColor, QImage
 
+from crispgrain.core.cancel import CancelToken
 from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import Array
 from crispgrain.core.geometry import Rect, Size, tile_rect
-from crispgrain.core.render.pipeline import CancelToken, near_first
+from crispgrain.core.render.pipeline import near_first
 from crispgrain.core.render.views import View
 
 DEEPEST = 5
@@ -52,12 +53,14 @@ class Layer:
     """Display tiles of a view.
 
     Old tiles stay on show until their successors come, unless the size changed.
+    A spot shows what is coming while the tile it lies in is computed.
     """
 
     view: View | None = None
     overview: QImage | None = None
     images: dict[TileRef, QImage] = field(default_factory=dict)
     stale: dict[TileRef, QImage] = field(default_factory=dict)
+    spot: tuple[Rect, QImage] | None = None
     key: Hashable = None
 
     @property
@@ -71,7 +74,7 @@ class Layer:
             before, self.view = self.view, view
             same_shot = view is not None and before is not None and view.source is before.source
             self.stale = {**self.stale, **self.images} if same_shot and view.size == before.size else {}  # type: ignore[union-attr]
-            self.images = {}
+            self.images, self.spot = {}, None
         self.key, self.view = key, view
         self.overview = overview
 
@@ -107,11 +110,17 @@ class Layer:
         """What there is to paint at a scale, best last: rectangles in the result's pixels with their images."""
         if self.view is None:
             return
+        yield from self._tiles(self.stale, scale)
+        if self.spot is not None:
+            yield self.spot
+        yield from self._tiles(self.images, scale)
+
+    def _tiles(self, store: dict[TileRef, QImage], scale: float) -> Iterator[tuple[Rect, QImage]]:
+        assert self.view is not None
         level = level_for(scale)
-        for store in (self.stale, self.images):
-            # Coarser or finer tiles fill in until the right level is there.
-            for ref in sorted(store, key=lambda r: (r.level == level, -r.level)):
-                yield tile_rect(ref.row, ref.column, self.view.tile, self.size), store[ref]
+        # Coarser or finer tiles fill in until the right level is there.
+        for ref in sorted(store, key=lambda r: (r.level == level, -r.level)):
+            yield tile_rect(ref.row, ref.column, self.view.tile, self.size), store[ref]
 
 
 def render_tile(view: View, ref: TileRef, cancel: CancelToken) -> QImage:

@@ -19,11 +19,16 @@ RUNGS = {Stage.DENOISE: (0.0, 50.0, 100.0, 150.0, 200.0), Stage.SHARPEN: (0.0, 4
 
 @dataclass(frozen=True)
 class Candidate:
-    """One way to treat the shot, its label, and the model behind it."""
+    """One way to treat the shot, its label, and the model behind it (empty for a whole treatment)."""
 
     label: str
     treatment: Treatment
     model: str = ""
+
+    @property
+    def choice(self) -> tuple[str, str]:
+        """What it is remembered by when it is left out: a kept variant may be named like a model."""
+        return self.model, self.label
 
 
 def candidates(stage: Stage, shot: Shot, treatment: Treatment) -> list[Candidate]:

@@ -24,11 +24,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from crispgrain.core.cancel import CancelToken
 from crispgrain.core.colour import icc
 from crispgrain.core.geometry import Rect
 from crispgrain.core.model import Stage
 from crispgrain.core.render.cache import TileCache
-from crispgrain.core.render.pipeline import CancelToken, Pipeline
+from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment, resolve
 from crispgrain.demo.roll import known_truth
@@ -80,7 +81,7 @@ class TestStrip(QWidget):
         self._cancel = CancelToken()
         self._asked: tuple[Stage, Shot, Treatment, list[Rect]] | None = None
         self.whole_treatments: Callable[[], list[Candidate]] = list  # candidates beside those of the stage
-        self._left_out: set[str] = set()
+        self._left_out: set[tuple[str, str]] = set()
         self.frames: list[Frame] = []
         self.look = SharedLook()
         self.tally: Counter[str] = Counter()  # of blind choices
@@ -139,7 +140,7 @@ class TestStrip(QWidget):
         if self.ladder.isChecked() and rungs:
             self._lay_ladder(rungs)
         else:
-            self._lay_candidates([c for c in every if c.label not in self._left_out] or every)
+            self._lay_candidates([c for c in every if c.choice not in self._left_out] or every)
         self.show()
 
     # ---- what is compared -----------------------------------------------------
@@ -148,15 +149,15 @@ class TestStrip(QWidget):
         for candidate in every:
             action = QAction(candidate.label, self.choice)
             action.setCheckable(True)
-            action.setChecked(candidate.label not in self._left_out)
-            action.toggled.connect(partial(self._choose, candidate.label))
+            action.setChecked(candidate.choice not in self._left_out)
+            action.toggled.connect(partial(self._choose, candidate.choice))
             self.choice.addAction(action)
 
-    def _choose(self, label: str, wanted: bool) -> None:
+    def _choose(self, choice: tuple[str, str], wanted: bool) -> None:
         if wanted:
-            self._left_out.discard(label)
+            self._left_out.discard(choice)
         else:
-            self._left_out.add(label)
+            self._left_out.add(choice)
         self._again()
 
     def _switched(self, other: QToolButton, on: bool) -> None:

@@ -68,7 +68,7 @@ class Variants(QObject):
 
     def candidates(self) -> list[Candidate]:
         """The variants of the current shot, to be compared as whole treatments."""
-        return [Candidate(v.name, replace(v, name=""), v.name) for v in self._saved()]
+        return [Candidate(v.name, replace(v, name="")) for v in self._saved()]
 
     def _saved(self) -> list[Treatment]:
         found = []

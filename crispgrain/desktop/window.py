@@ -472,6 +472,9 @@ class Window(QMainWindow):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == FLIP_KEY and not event.modifiers():
             self.easel.set_flipped(True)
+        elif event.key() == Qt.Key.Key_Escape and self.easel.asked:
+            self.easel.call_off()
+            self.status.say("")
         elif event.key() == Qt.Key.Key_Escape and self.strip.isVisible():
             self.strip.close_strip()
         else:
@@ -494,7 +497,7 @@ class Window(QMainWindow):
             if answer != QMessageBox.StandardButton.Yes:
                 event.ignore()
                 return
-        self.renderer.stop()
+        self.renderer.close()
         self.exporter.close()
         self.background.close()
         super().closeEvent(event)

@@ -8,6 +8,7 @@ import pytest
 import rawpy
 from PIL import Image
 
+from crispgrain.core.cancel import NEVER
 from crispgrain.core.colour import icc
 from crispgrain.core.files import PictureSource, read_shot
 from crispgrain.core.geometry import Rect
@@ -15,7 +16,7 @@ from crispgrain.core.meter import Noise, Reading, measure
 from crispgrain.core.model import Stage
 from crispgrain.core.networks import ensemble, runtime
 from crispgrain.core.registry import models_of
-from crispgrain.core.render.pipeline import NEVER, Pipeline
+from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.treatment import Treatment, resolve
 from crispgrain.demo import camera
 from tests.conftest import encoded, photograph, photograph_as_raw, psnr, write_raw

@@ -5,6 +5,7 @@ import threading
 import numpy as np
 import pytest
 
+from crispgrain.core.cancel import CancelToken
 from crispgrain.core.colour import icc
 from crispgrain.core.errors import Cancelled
 from crispgrain.core.files import OutputSettings, PictureSource, read_shot
@@ -13,7 +14,7 @@ from crispgrain.core.meter import Noise, Reading, measure
 from crispgrain.core.registry import MODELS
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.overview import overview
-from crispgrain.core.render.pipeline import CancelToken, Pipeline, near_first
+from crispgrain.core.render.pipeline import Pipeline, near_first
 from crispgrain.core.render.progress import Progress, time_left
 from crispgrain.core.render.whole import export, render_whole
 from crispgrain.core.shot import open_shot

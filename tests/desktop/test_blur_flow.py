@@ -50,6 +50,19 @@ def test_a_movement_is_drawn_on_the_picture(window, qtbot, tmp_path):  # noqa: F
     assert window.easel._centre != centre
 
 
+def test_escape_calls_off_a_drag_that_was_asked_for(window, qtbot, tmp_path):  # noqa: F811
+    open_blurred(window, qtbot, tmp_path, streak(15, 37))
+    window.change_setting("sharpen.model", "motion")
+    qtbot.mouseClick(window.controls.tool, LEFT)
+    assert "Draw" in window.status.words.text()
+    qtbot.keyClick(window.controls.tool, Qt.Key.Key_Escape)
+    assert not window.status.words.text()
+    centre = window.easel._centre
+    drag(qtbot, window.easel, QPoint(200, 200), QPoint(230, 200))
+    assert window.easel._centre != centre
+    assert "length" not in window.treatment[Stage.SHARPEN].values
+
+
 def test_a_path_is_found_in_a_patch_and_corrected(window, qtbot, tmp_path):  # noqa: F811
     kernel = shake_path(12, 1)
     open_blurred(window, qtbot, tmp_path, kernel)

@@ -6,11 +6,11 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QContextMenuEvent, QImage, QWheelEvent
 from PySide6.QtWidgets import QInputDialog, QMenu
 
+from crispgrain.core.cancel import CancelToken
 from crispgrain.core.files import read_shot
 from crispgrain.core.geometry import Rect
 from crispgrain.core.model import Stage
 from crispgrain.core.render.cache import TileCache
-from crispgrain.core.render.pipeline import CancelToken
 from crispgrain.core.shot import open_shot
 from crispgrain.core.treatment import Treatment
 from crispgrain.demo.roll import ROLL, known_truth
@@ -52,6 +52,17 @@ def test_candidates_can_be_left_out(opened, qtbot):  # noqa: F811
     (action,) = [a for a in strip.choice.actions() if a.text() == "Wavelet"]
     action.setChecked(False)
     assert [f.candidate.label for f in strip.frames] == [label for label in before if label != "Wavelet"]
+    rendered(strip, qtbot)
+
+
+def test_a_variant_named_like_a_model_is_left_out_by_itself(opened, qtbot):  # noqa: F811
+    opened.variants.keep(opened.treatment, "Wavelet")
+    opened.strip_flow.run(PATCH)
+    strip = opened.strip
+    _, second = [a for a in strip.choice.actions() if a.text() == "Wavelet"]
+    second.setChecked(False)
+    assert [a.isChecked() for a in strip.choice.actions() if a.text() == "Wavelet"] == [True, False]
+    assert [f.candidate.label for f in strip.frames].count("Wavelet") == 1
     rendered(strip, qtbot)
 
 

@@ -7,12 +7,13 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 
+from crispgrain.core.cancel import CancelToken
 from crispgrain.core.colour import icc
 from crispgrain.core.errors import Cancelled
 from crispgrain.core.files import PictureSource
 from crispgrain.core.meter import Noise, Reading
 from crispgrain.core.model import Stage
-from crispgrain.core.render.pipeline import CancelToken, Pipeline
+from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.render.views import Result
 from crispgrain.core.treatment import Treatment, resolve

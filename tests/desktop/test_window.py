@@ -110,6 +110,31 @@ def test_shots_in_sight_are_measured_first(window, tmp_path, clean8, qtbot):
     assert seen <= {*first[: len(seen) + 2 * worker_count()]}
 
 
+def test_the_spot_under_the_pointer_answers_while_all_workers_are_busy(opened, qtbot):
+    opened.easel.set_zoom(1.0)
+    settle(opened, qtbot)
+    at = QPoint(opened.easel.width() * 3 // 4, opened.easel.height() // 3)
+    qtbot.mouseMove(opened.easel, at)
+    gate = threading.Event()
+    for _ in range(worker_count()):
+        opened.background.submit(Urgency.VISIBLE, gate.wait, lambda _: None)
+    spot = slice(at.y() - 16, at.y() + 16), slice(at.x() - 16, at.x() + 16)
+    far = slice(at.y() + 60, at.y() + 90), spot[1]
+    before = pixels_of(opened.easel)
+    try:
+        opened.change_setting("develop.exposure", 1.0)
+        qtbot.waitUntil(lambda: opened.easel.result.spot is not None, timeout=20_000)
+        after = pixels_of(opened.easel)
+    finally:
+        gate.set()
+    expected = shown(opened, "result", at.x() - 16, at.y() - 16, 32)
+    assert np.abs(after[spot].astype(int) - expected).max() <= 1
+    assert after[spot].mean() > before[spot].mean() + 5
+    np.testing.assert_array_equal(after[far], before[far])  # what was there stays until its successor comes
+    settle(opened, qtbot)
+    assert pixels_of(opened.easel)[far].mean() > before[far].mean() + 5
+
+
 def test_an_empty_window_says_what_to_do(window):
     assert window.middle.currentWidget() is window.empty
     assert not window.menus.export.isEnabled()

@@ -9,6 +9,7 @@ import numpy as np
 import onnxruntime
 from numpy.typing import NDArray
 
+from ..cancel import check
 from . import providers
 
 HERE = Path(__file__).parent
@@ -83,7 +84,10 @@ def run(name: str, inputs: dict[str, NDArray]) -> NDArray[np.float32]:
     ------
     NetworkUnavailableError
         If its file is missing or damaged.
+    Cancelled
+        If nobody wants the answer any more.
     """
+    check()
     try:
         session = _session(name)
     except Exception as error:  # ONNX Runtime has no common base class for what can go wrong here

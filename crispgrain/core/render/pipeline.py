@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass
 
 import numpy as np
 
+from ..cancel import NEVER, CancelToken, cancelled_by
 from ..colour.spaces import Array
-from ..errors import Cancelled
 from ..files.source import RawSource, Source
 from ..geometry import Rect, Size, tile_rect, tiles_over
 from ..meter.reading import Reading
@@ -23,28 +22,6 @@ ALIGN = 32  # tiles and their margins start on this grid: whole sensor cells and
 
 WRAPPING = (Stage.DENOISE, Stage.SHARPEN)  # stages that look beyond the side edges of a panorama
 PIXEL_STAGES = (Stage.DEVELOP, Stage.DENOISE, Stage.SHARPEN, Stage.ENLARGE, Stage.FINISH)
-
-
-class CancelToken:
-    """Set by whoever wants work to stop; looked at between tiles."""
-
-    def __init__(self) -> None:
-        self._event = threading.Event()
-
-    def cancel(self) -> None:
-        self._event.set()
-
-    @property
-    def cancelled(self) -> bool:
-        return self._event.is_set()
-
-    def check(self) -> None:
-        """Raise :class:`Cancelled` if work should stop."""
-        if self.cancelled:
-            raise Cancelled
-
-
-NEVER = CancelToken()
 
 
 @dataclass(frozen=True)
@@ -140,6 +117,10 @@ class Pipeline:
     def tile_key(self, row: int, column: int, depth: int) -> Hashable:
         return self.steps[depth - 1].key, self.tile, row, column
 
+    def holds(self, row: int, column: int) -> bool:
+        """Whether a tile of the result need not be computed any more."""
+        return self.tile_key(row, column, len(self.steps)) in self.cache
+
     def tile_pixels(self, row: int, column: int, depth: int, cancel: CancelToken = NEVER) -> Array:
         """One tile after ``depth`` steps, from the cache or computed with all it depends on."""
         wanted = tile_rect(row, column, self.tile, self.steps[depth - 1].after)
@@ -180,7 +161,8 @@ class Pipeline:
         else:
             pixels = before(rect, depth - 1, cancel)
         cancel.check()
-        result = step.model.run(pixels, step.values, knowledge(rect))
+        with cancelled_by(cancel):
+            result = step.model.run(pixels, step.values, knowledge(rect))
         if step.stage is not Stage.ENLARGE:
             result = result[wanted.within(rect).slices]
         return np.ascontiguousarray(result)

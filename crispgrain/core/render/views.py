@@ -11,11 +11,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from ..cancel import NEVER, CancelToken
 from ..colour import icc
 from ..colour.spaces import OPPONENT, Array, apply_matrix, to_opponent
 from ..files.source import Source
 from ..geometry import Rect, Size, tile_rect
-from .pipeline import NEVER, CancelToken, Pipeline
+from .pipeline import Pipeline
 
 GREY = 0.5
 DETAIL = (1.5, 4.0)  # px
@@ -73,6 +74,10 @@ class Result:
     def display(self, row: int, column: int, level: int = 0, cancel: CancelToken = NEVER) -> NDArray[np.uint8]:
         pixels = self.pipeline.tile_pixels(row, column, len(self.pipeline.steps), cancel)
         return icc.from_working(shrunk(pixels, level), icc.profile("srgb"), 8)
+
+    def patch(self, rect: Rect, cancel: CancelToken = NEVER) -> NDArray[np.uint8]:
+        """8-bit sRGB values of a rectangle, computed by itself: much sooner there than the tiles it lies in."""
+        return icc.from_working(self.pipeline.untiled(rect, cancel=cancel), icc.profile("srgb"), 8)
 
 
 class Axis(StrEnum):

@@ -10,13 +10,14 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from ..cancel import NEVER, CancelToken
 from ..colour import icc
 from ..files.write import OutputSettings, write_picture
 from ..geometry import tile_rect, tiles_over
 from ..model import Stage
 from ..stages.print.file import output_settings
 from ..treatment import Resolved
-from .pipeline import NEVER, CancelToken, Pipeline
+from .pipeline import Pipeline
 from .progress import Clock, Progress
 from .threads import single_threaded_libraries, worker_count
 

@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 
+from ...cancel import check
 from ...colour.spaces import Array
 
 BLOCK = 8
@@ -79,6 +80,7 @@ def _average_blocks(padded: Array, sigma: Array, pilot: Array | None) -> Array:
     total = np.zeros((rows + half - 1, STEP, columns + half - 1, STEP), np.float32)
     weight = np.zeros((rows + half - 1, 1, columns + half - 1, 1), np.float32)
     for first in range(0, rows, BAND):
+        check()
         band = slice(first, min(first + BAND, rows))
         count = band.stop - band.start
         noisy = blocks[band].reshape(-1, BLOCK * BLOCK) @ BASIS.T

@@ -18,6 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import fft, ndimage
 
+from ...cancel import check
 from ...colour.spaces import Array
 
 STEP = 2**0.5  # from one scale to the next
@@ -65,6 +66,7 @@ def estimate(patch: Array, extent: int, noise: float) -> Array:
         kernel = _resized(kernel, edge)
         transform = _Transform(blurred, smoothing)
         for _ in range(ITERATIONS):
+            check()
             kernel = transform.kernel(transform.edges_of_sharp(kernel, cost), edge)
             cost = max(cost / EASED, LEAST_COST)
     return _cleaned(kernel)

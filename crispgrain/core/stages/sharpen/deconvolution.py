@@ -18,6 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
 
+from ...cancel import check
 from ...colour.spaces import Array
 
 # A picture (linear, H x W x C) and the sigma of the error thought to be in it, to a cleaner picture.
@@ -64,8 +65,9 @@ class Blurred:
     def estimate(self, pull: NDArray, stiffness: NDArray | np.float32) -> Array:
         """The picture that minimises |blurred - data|^2 + |(picture - wish) by stiffness|^2.
 
-        ``pull`` is the spectrum of the wish times the stiffness.
+        ``pull`` is the spectrum of the wish times the stiffness. Raises Cancelled if nobody wants it any more.
         """
+        check()
         spectrum = self.transfer.conj() * forward(self._data) + pull
         spectrum /= self.power + stiffness
         shown = self.back(self.transfer * spectrum)
