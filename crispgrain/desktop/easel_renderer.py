@@ -37,6 +37,7 @@ class EaselRenderer(QObject):
         super().__init__()
         self.easel, self.cache = easel, cache
         self._background = background
+        self._spot_under_way = False
         self._spots = Background(1)  # one that never has to wait for a tile under way
         self._cancel = CancelToken()
         self._in_work: set[tuple[str, TileRef]] = set()
@@ -52,6 +53,7 @@ class EaselRenderer(QObject):
         self._cancel.cancel()
         self._cancel = CancelToken()
         self._in_work.clear()
+        self._spot_under_way = False
         self._done, self._stopped = 0, wait
         easel.source.set_view(source, overview)
         easel.result.set_view(result, overview if isinstance(result, Result) else None)
@@ -75,6 +77,7 @@ class EaselRenderer(QObject):
         self._cancel.cancel()
         self._cancel = CancelToken()
         self._in_work.clear()
+        self._spot_under_way = False
         self._stopped = True
         self.progress.emit(None)
 
@@ -135,8 +138,9 @@ class EaselRenderer(QObject):
             return
         if not self._done and not self._in_work:
             self._started = time.monotonic()
+        workers = max(1, worker_count() - self._spot_under_way)  # a spot should not share its processor
         for item in wanted:
-            if len(self._in_work) >= worker_count():
+            if len(self._in_work) >= workers:
                 break
             if item not in self._in_work:
                 self._start(*item)
@@ -161,9 +165,14 @@ class EaselRenderer(QObject):
         def done(image: QImage) -> None:
             layer.spot = spot, image
             easel.update()
+            over()
 
-        # If it fails, so will its tile, and that is said.
-        self._spots.submit(Urgency.VISIBLE, lambda: image_of(view.patch(spot, cancel)), done, None, cancel)
+        def over(error: Exception | None = None) -> None:  # if it failed, so will its tile, and that is said
+            self._spot_under_way = False
+            self._pump()
+
+        self._spot_under_way = True
+        self._spots.submit(Urgency.VISIBLE, lambda: image_of(view.patch(spot, cancel)), done, over, cancel)
 
     def _start(self, name: str, ref: TileRef) -> None:
         layer = self.easel.source if name == "source" else self.easel.result
