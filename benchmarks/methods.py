@@ -39,7 +39,7 @@ def _treated(source: Any, treatment: Treatment, reading: Reading) -> NDArray:
         return encoded(pipeline.region(pipeline.size.rect))
 
 
-def _picture(values: NDArray) -> PictureSource:
+def picture(values: NDArray) -> PictureSource:
     return PictureSource(Path("benchmark.png"), values.astype(np.float32), icc.profile("srgb"))
 
 
@@ -51,7 +51,7 @@ def ours_denoise(case: tuple[NDArray, float], model: str) -> NDArray:
     """Told the true sigma, as the references are."""
     noisy, sigma = case
     treatment = NOTHING.set("denoise.on", True).set("denoise.model", model)
-    return _treated(_picture(noisy), treatment, Reading(Noise.even(255 * sigma)))
+    return _treated(picture(noisy), treatment, Reading(Noise.even(255 * sigma)))
 
 
 def opencv_nlm(case: tuple[NDArray, float], strength: float) -> NDArray:
@@ -143,7 +143,7 @@ Blurred = tuple[NDArray, NDArray, float]  # picture, point spread, sigma of the 
 def ours_deblur(case: Blurred, settings: dict[str, Any], metered: bool = False) -> NDArray:
     """Told the noise, and the blur unless ``metered``; halo limit as it comes."""
     soft, kernel, sigma = case
-    source = _picture(soft)
+    source = picture(soft)
     plan = NOTHING.set("sharpen.on", True)
     for name, value in settings.items():
         plan = plan.set(f"sharpen.{name}", value)
@@ -188,7 +188,7 @@ def skimage_unsupervised(case: Blurred) -> NDArray:
 def ours_enlarge(case: tuple[NDArray, int], model: str) -> NDArray:
     small, factor = case
     plan = NOTHING.set("enlarge.on", True).set("enlarge.model", model).set("enlarge.factor", factor)
-    return _treated(_picture(small), plan, Reading())
+    return _treated(picture(small), plan, Reading())
 
 
 def opencv_resize(case: tuple[NDArray, int], interpolation: int) -> NDArray:

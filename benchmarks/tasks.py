@@ -98,12 +98,17 @@ def raw(folder: Path, full: bool) -> Iterator[Task]:
         )  # fmt: skip
 
 
-def _spread(kernel: NDArray) -> Callable[[NDArray], NDArray]:
+def spread(kernel: NDArray) -> Callable[[NDArray], NDArray]:
     """Blurring by a kernel."""
     return lambda picture: np.stack([convolve(picture[..., c], kernel, mode="mirror") for c in range(3)], axis=-1)
 
 
-def _disc(radius: float, fine: int = 20) -> NDArray:
+def gaussian(sigma: float) -> NDArray:
+    taps = cv2.getGaussianKernel(15, sigma)
+    return taps @ taps.T
+
+
+def disc(radius: float, fine: int = 20) -> NDArray:
     reach = int(radius) + 1
     places = (np.arange((2 * reach + 1) * fine) + 0.5) / fine - reach - 0.5
     inside = np.hypot(*np.meshgrid(places, places)) <= radius
@@ -114,11 +119,10 @@ def _disc(radius: float, fine: int = 20) -> NDArray:
 def blurs() -> Iterator[Task]:
     """Known blur in linear light, then noise in encoded values, all at 8 bits."""
     line = camera.motion(15, 30)
-    gaussian = cv2.getGaussianKernel(15, 1.2)
     paths = [camera.shake_path(length, seed) for seed, length in enumerate((10, 12, 14, 16, 18, 20, 24, 28))]
     kinds: list[tuple[str, list[NDArray], str, dict[str, Any]]] = [
-        ("Gaussian 1.2 px", [gaussian @ gaussian.T], "lens-softness", {}),
-        ("disc of radius 3 px", [_disc(3)], "defocus", {"radius": 3.0}),
+        ("Gaussian 1.2 px", [gaussian(1.2)], "lens-softness", {}),
+        ("disc of radius 3 px", [disc(3)], "defocus", {"radius": 3.0}),
         ("motion of 15 px", [line], "motion", {"length": 15.0, "angle": 30.0}),
         ("shake, eight paths of 10 to 28 px", paths, "shake", {}),
     ]
@@ -130,7 +134,7 @@ def blurs() -> Iterator[Task]:
                 truths = photographs()[number % 4 :][:1] if len(kernels) > 1 else photographs()
                 for truth in truths:
                     linear = srgb_decode(truth.astype(np.float32))
-                    soft = srgb_encode(_spread(kernel)(linear)) + RNG.normal(0, sigma, truth.shape)
+                    soft = srgb_encode(spread(kernel)(linear)) + RNG.normal(0, sigma, truth.shape)
                     cases.append(((np.round(np.clip(soft, 0, 1) * 255) / 255, kernel, sigma), truth))
             ours: list[tuple[str, Method]] = []
             label = model.replace("-", " ").capitalize()

@@ -167,7 +167,7 @@ def test_softer_corners_are_sharpened_more_by_region(tmp_path):
         encoded(treated(source, reading, model="lens-softness", across=a, halo=20)) for a in ("even", "by-region")
     )
     gains = [psnr(by_region[p], truth[p]) - psnr(even[p], truth[p]) for p in parts]
-    assert min(gains) > -0.05 and max(gains) > 0.5
+    assert min(gains) > -0.5 and max(gains) > 1 and np.mean(gains) > 0.4
 
 
 def test_lens_softness_at_its_best_beats_fast(tmp_path):

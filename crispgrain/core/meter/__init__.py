@@ -14,9 +14,13 @@ __all__ = ["Blur", "Compression", "Extent", "History", "Noise", "Reading", "Tone
 
 def measure(source: Source) -> Reading:
     """Measure a shot from its pixels, sampled in about a hundred places: one or two seconds."""
-    noise = mosaic_noise(source) if isinstance(source, RawSource) else picture_noise(source)
+    compression = measure_compression(source)
+    if isinstance(source, RawSource):
+        noise = mosaic_noise(source)
+    else:
+        noise = picture_noise(source, compression.quality is not None)
     blur, history = measure_blur(source, noise)
     return Reading(
-        noise, blur, Extent(source.size.width, source.size.height), measure_compression(source),
+        noise, blur, Extent(source.size.width, source.size.height), compression,
         measure_tones(source), history, source.is_raw,
     )  # fmt: skip

@@ -35,16 +35,17 @@ LEAST_SLOPE = 0.012  # of encoded white per px; weaker edges say little
 ABOVE_NOISE = 6  # times the noise of the finest slope
 LEAST_EDGES = 50
 GRID, LEAST_DIVIDED = 3, 1200  # parts of a picture each way; px of its shorter side
-LEAST_SOFTNESS = 0.35  # px
+LEAST_SOFTNESS = 0.5  # px
 # How much better than by softness a kind with zeros must explain a spectrum. Set on training photographs.
 MOTION_GAIN, DEFOCUS_GAIN = 0.96, 0.985
 LEAST_EXPLAINED, CLEARLY = 0.3, 0.8
 EXPLAINED = 0.25  # misfit
 UNEVEN = 0.015  # misfit beyond what chance and an ordinary scene leave
 LARGEST_EXTENT = 26.0  # px of the blocks
-LEAST_BLURRED, LEAST_SHAKEN = 0.6, 1.3  # px of softness
+LEAST_BLURRED, LEAST_SHAKEN = 0.5, 1.1  # px of softness
 LEAST_LENGTH, LEAST_RADIUS, LARGEST_RADIUS = 2.6, 1.1, 13.0  # px of the blocks
-QUANTILE = 0.4  # the softer half of a picture's edges may be out of focus
+# Most of a picture's edges are out of focus or soft by nature; a RAW's are also read roughly, often too sharp.
+QUANTILE, RAW_QUANTILE = 0.2, 0.4
 
 
 def edge_blur(y: Array, noise_sigma: float) -> np.ndarray:
@@ -94,7 +95,7 @@ def measure_blur(source: Source, noise: Noise) -> tuple[Blur, History]:
     softness, sure = 0.0, 0.0
     if len(edges) >= LEAST_EDGES:
         # A low quantile, for the rest may be out of focus.
-        softness = _softness(edges)
+        softness = _softness(edges, source)
         sure = min(1.0, len(edges) / 1000)
     kind = "soft lens" if softness > LEAST_SOFTNESS else "none"
     # Until the spectrum is known: the disc and the line of the same variance.
@@ -137,8 +138,9 @@ def _kind(plain: Blur, fits: dict[str, Fit], spectrum: NDArray[np.float64], bloc
     return plain
 
 
-def _softness(edges: NDArray[np.float64]) -> float:
-    return float(np.sqrt(np.clip(np.quantile(edges, QUANTILE), 0, LARGEST**2)))
+def _softness(edges: NDArray[np.float64], source: Source) -> float:
+    quantile = RAW_QUANTILE if isinstance(source, RawSource) else QUANTILE
+    return float(np.sqrt(np.clip(np.quantile(edges, quantile), 0, LARGEST**2)))
 
 
 def _regions(by_patch: dict[Rect, NDArray[np.float64]], source: Source, whole: float) -> tuple[tuple[float, ...], ...]:
@@ -153,7 +155,7 @@ def _regions(by_patch: dict[Rect, NDArray[np.float64]], source: Source, whole: f
 
     def softness(row: int, column: int) -> float:
         edges = np.concatenate([np.empty(0), *parts.get((row, column), [])])
-        return _softness(edges) if len(edges) >= LEAST_EDGES else whole
+        return _softness(edges, source) if len(edges) >= LEAST_EDGES else whole
 
     return tuple(tuple(softness(row, column) for column in range(GRID)) for row in range(GRID))
 
