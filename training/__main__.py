@@ -14,8 +14,12 @@ from torch import Tensor, nn
 
 from crispgrain.core.stages.enlarge.detail_net import FACTORS
 
-from . import detail, export, mosaic, photo, photographs
+from . import detail, export, mosaic, photographs
+from .blurred import draw_blurred
+from .finished import draw_finished
 from .loop import Batch, Plan, Trainer
+from .networks import PhotoNet
+from .pool import PooledBatches
 
 HERE = Path(__file__).parent
 DATA = HERE / "data"
@@ -30,17 +34,17 @@ class Job:
     make_batches: Callable[[Path], Callable[[np.random.Generator], Batch]]
     inputs: dict[str, Tensor]
     name: str
+    like: str = ""  # a network of the same form whose weights are a good start
 
 
+PICTURE_INPUTS = {"picture": torch.rand(1, 3, 64, 64), "conditions": torch.rand(1, 3, 32, 32)}
 JOBS = {
     "mosaic": Job(
         mosaic.make_network, mosaic.MosaicBatches,
         {"mosaic": torch.rand(1, 1, 64, 64), "sigma": torch.rand(1, 1, 32, 32)}, "mosaic-net",
     ),
-    "photo": Job(
-        photo.make_network, photo.PhotoBatches,
-        {"picture": torch.rand(1, 3, 64, 64), "conditions": torch.rand(1, 3, 32, 32)}, "photo-net",
-    ),
+    "photo": Job(PhotoNet, partial(PooledBatches, degrade=draw_finished), PICTURE_INPUTS, "photo-net"),
+    "sharp": Job(PhotoNet, partial(PooledBatches, degrade=draw_blurred), PICTURE_INPUTS, "sharp-net", like="photo-net"),
     **{
         f"detail-x{factor}": Job(
             partial(detail.make_network, factor), partial(detail.DetailBatches, factor=factor),
@@ -57,6 +61,7 @@ def main() -> None:
     parser.add_argument("network", nargs="?", choices=list(JOBS), help="of export: which network")
     parser.add_argument("--minutes", type=float, default=60)
     parser.add_argument("--threads", type=int, default=2)
+    parser.add_argument("--rate", type=float, default=Plan.lr, help="learning rate of inner convolutions")
     parser.add_argument("--cool-down", type=int, default=0, metavar="STEPS")
     options = parser.parse_args()
     if options.job == "data":
@@ -65,7 +70,10 @@ def main() -> None:
     job = JOBS[options.network or "mosaic" if options.job == "export" else options.job]
     folder = HERE / "checkpoints" / job.name
     if options.job != "export":
-        trainer = Trainer(job.make_network(), folder, Plan())
+        network = job.make_network()
+        if job.like:
+            network.load_state_dict(torch.load(folder.parent / job.like / "weights.pt", weights_only=True))
+        trainer = Trainer(network, folder, Plan(lr=options.rate))
         trainer.run(job.make_batches(DATA), options.minutes, options.threads, options.cool_down)
         return
     steps = torch.load(folder / "checkpoint.pt", weights_only=True)["step"]

@@ -1,15 +1,16 @@
-"""Training of the photo net: noise and compression of finished pictures."""
+"""Batches of patches from a pool of larger crops, each degraded as a whole."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 import torch
+from numpy.typing import NDArray
 
-from .finished import Finished, draw_finished
+from .finished import Finished
 from .loop import Batch
-from .networks import PhotoNet
 from .photographs import PatchSampler, load
 
 BATCH = 16
@@ -18,22 +19,20 @@ CROP = 192  # degraded as a whole: noise is metered on it, and JPEG blocks lie a
 POOL = 64  # crops to cut patches from
 FRESH = 2  # of them replaced for each batch
 
-
-def make_network() -> PhotoNet:
-    return PhotoNet()
+Degrade = Callable[[NDArray[np.uint8], np.random.Generator], Finished]
 
 
-class PhotoBatches:
+class PooledBatches:
     """Draws batches from a pool of degraded crops that is steadily renewed."""
 
-    def __init__(self, data: Path) -> None:
-        self.photographs = load(data / "train")
+    def __init__(self, data: Path, degrade: Degrade) -> None:
+        self.photographs, self.degrade = load(data / "train"), degrade
         self.pool: list[Finished] = []
 
     def __call__(self, rng: np.random.Generator) -> Batch:
         sampler = PatchSampler(self.photographs, CROP, rng)
         missing = POOL - len(self.pool) or FRESH
-        self.pool = self.pool[-(POOL - missing) :] + [draw_finished(sampler(), rng) for _ in range(missing)]
+        self.pool = self.pool[-(POOL - missing) :] + [self.degrade(sampler(), rng) for _ in range(missing)]
         samples = [self._cut(self.pool[rng.integers(POOL)], rng) for _ in range(BATCH)]
         picture, truth, conditions = (
             torch.from_numpy(np.stack(v)).permute(0, 3, 1, 2) for v in zip(*samples, strict=True)
