@@ -112,7 +112,7 @@ def left_alone() -> list[tuple[str, float]]:
         pipeline = Shot(source, measure(source)).pipeline(Treatment())
         error = m.encoded(pipeline.region(pipeline.size.rect)) - sharp
         used = ", ".join(step.model.name for step in pipeline.steps[1:]) or "nothing"
-        rows.append((f"{name}: {used}", float(-10 * np.log10(max(np.mean(error**2), 1e-10)))))
+        rows.append((f"{name}: {used}", float(-10 * np.log10(np.mean(error**2) + 1e-10))))
     return rows
 
 
