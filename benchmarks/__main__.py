@@ -12,7 +12,7 @@ import sys
 from datetime import date
 from pathlib import Path
 
-from . import whole
+from . import edges, whole
 from .measure import Row, run, table
 from .tasks import every_task
 
@@ -29,6 +29,7 @@ the first three also through the simulated camera, and a detail
 of our own ray-traced scene. PSNR, SSIM and CIEDE2000 by scikit-image,
 on sRGB values.
 """
+BY_HAND = "## What the figures say"
 
 
 def _processor() -> str:
@@ -60,7 +61,10 @@ def main() -> None:
         day=date.today().isoformat(), processor=_processor(), cores=len(os.sched_getaffinity(0)),
         python=platform.python_version(),
     )  # fmt: skip
-    TARGET.write_text(f"{head}\n## Whole shots\n\n{speed}\n\n## Quality\n\n{table(rows)}\n", encoding="utf-8")
+    parts = [head, f"## Whole shots\n\n{speed}\n", f"## Quality\n\n{table(rows)}\n", f"## Edges\n\n{edges.report()}\n"]
+    # What was written by hand about an earlier run is kept, to be brought up to date.
+    _, mark, by_hand = TARGET.read_text(encoding="utf-8").partition(BY_HAND)
+    TARGET.write_text("\n".join([*parts, mark + by_hand]), encoding="utf-8")
 
 
 if __name__ == "__main__":

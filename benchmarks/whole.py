@@ -24,6 +24,11 @@ from crispgrain.demo.roll import scene
 from . import answers
 
 HEIGHT, WIDTH = 4000, 6000
+SHARPENED = {
+    "Lens softness, fast,": ("sharpen.model=lens-softness", "sharpen.radius=0.8"),
+    "Defocus of 3 px, fast,": ("sharpen.model=defocus", "sharpen.radius=3"),
+    "Defocus of 3 px, best,": ("sharpen.model=defocus", "sharpen.radius=3", "sharpen.effort=best"),
+}
 
 
 def write_24_megapixels(path: Path) -> None:
@@ -32,11 +37,13 @@ def write_24_megapixels(path: Path) -> None:
     write_dng(path, camera.expose(big, 6400, seed=1), camera.FIELD_TWO, 6400, Fraction(1, 60), "2026:03:14 16:20:08")
 
 
-def file_to_file(shot: Path, only: str) -> tuple[float, float]:
+def file_to_file(shot: Path, only: str, settings: tuple[str, ...] = ()) -> tuple[float, float]:
     """Seconds and peak megabytes of a whole ``crispgrain run`` process."""
     with tempfile.TemporaryDirectory() as out:
         start = time.perf_counter()
         command = [sys.executable, "-m", "crispgrain", "run", str(shot), "--out", out, "--only", only]
+        for setting in settings:
+            command += ["--set", setting]
         process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
         peak = 0.0
         while process.poll() is None:
@@ -112,6 +119,9 @@ def report() -> str:
         for only in ("develop", "develop,denoise", "develop,denoise,sharpen"):
             seconds, megabytes = file_to_file(shot, only)
             lines.append(f"| {only} to a 16-bit TIFF | {seconds:.1f} | {megabytes:.0f} |")
+        for words, settings in SHARPENED.items():
+            seconds, megabytes = file_to_file(shot, "develop,sharpen", settings)
+            lines.append(f"| develop, {words} to a 16-bit TIFF | {seconds:.1f} | {megabytes:.0f} |")
         for what, seconds in file_to_easel(shot).items():
             lines.append(f"| {what} | {seconds:.2f} | |")
         error = time_left_error(shot)

@@ -4,13 +4,15 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from scipy.ndimage import gaussian_filter
 from skimage.metrics import peak_signal_noise_ratio
 
-from benchmarks import methods, tasks
+from benchmarks import edges, methods, tasks
 from benchmarks.measure import run, table
 from benchmarks.quality import compare
 from crispgrain.core.files import read_shot
 from crispgrain.core.meter import measure
+from crispgrain.core.meter.mtf import mtf50
 from tests.conftest import psnr
 
 RNG = np.random.default_rng(2)
@@ -80,3 +82,14 @@ def test_saved_cases_are_jpegs_of_their_quality(tmp_path):
     pictures = [RNG.uniform(0, 1, (32, 32, 3)) for _ in range(2)]
     for path in tasks._saved(tmp_path, pictures, 40, "case"):
         assert measure(read_shot(Path(path))).jpeg.quality == 40
+
+
+def test_sharpness_and_overshoot_of_the_edge_itself():
+    """Gaussian of 0.5 px and square pixels: the transfer falls to half at 0.32 cycles per pixel, in closed form."""
+    f = np.linspace(0.01, 0.5, 4901)
+    transfer = np.exp(-2 * (np.pi * edges.OPTICS * f) ** 2) * np.sinc(f)
+    edge = edges.slanted_edge().mean(axis=-1)
+    assert mtf50(edge) == pytest.approx(f[np.argmin(np.abs(transfer - 0.5))], rel=0.05)
+    assert edges.overshoot(edge) < 0.002
+    haloed = edge + 0.3 * (edge - gaussian_filter(edge, 2))
+    assert 0.05 < edges.overshoot(haloed) < 0.2

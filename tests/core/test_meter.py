@@ -12,16 +12,18 @@ from crispgrain.core.colour import icc
 from crispgrain.core.files import PictureSource, read_shot
 from crispgrain.core.meter import measure
 from crispgrain.core.meter.compression import LUMA, from_table
-from crispgrain.core.meter.noise import fit_line, smooth_variance
+from crispgrain.core.meter.noise import fit_line, frequencies, patches_of, share_of_noise, smooth_variance
+from crispgrain.core.shot import Shot
+from crispgrain.core.treatment import Treatment
 from crispgrain.demo import camera
 from crispgrain.demo.roll import scene
-from tests.conftest import photograph_as_raw, write_raw
+from tests.conftest import encoded, photograph_as_raw, psnr, write_raw
 
 RNG = np.random.default_rng(5)
 
 
-def as_source(encoded: np.ndarray, tmp_path) -> PictureSource:
-    return PictureSource(tmp_path / "x.png", encoded.astype(np.float32), icc.profile("srgb"))
+def as_source(stored: np.ndarray, tmp_path) -> PictureSource:
+    return PictureSource(tmp_path / "x.png", stored.astype(np.float32), icc.profile("srgb"))
 
 
 @pytest.mark.parametrize("sigma", [3, 10, 25])
@@ -102,6 +104,33 @@ def test_texture_does_not_raise_the_line(tmp_path):
 def test_choosing_smooth_patches_does_not_bias_pure_noise():
     patches = RNG.normal(0, 2.0, (30_000, 25)).astype(np.float32)
     assert smooth_variance(patches)[0] == pytest.approx(4.0, rel=0.02)
+
+
+def test_texture_is_told_from_noise_by_how_unlike_its_patches_are():
+    """Energies of white noise follow a chi-square law; those of fine texture (a cat's fur) do not."""
+
+    def share(plane: np.ndarray) -> float:
+        patches = patches_of(plane.astype(np.float32))
+        _, chosen = smooth_variance(patches)
+        return share_of_noise(frequencies(patches[chosen])[1])
+
+    fur = cv2.resize(data.chelsea().mean(axis=-1), None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA) / 255
+    noise = RNG.normal(0, 0.05, (256, 256))
+    assert share(0.5 + noise) == 1
+    assert share(0.5 + cv2.GaussianBlur(noise, (0, 0), 0.6)) == 1  # a camera's processing makes it softer
+    assert share(fur) < 0.2
+    assert share_of_noise(np.zeros(0)) == 0
+
+
+@pytest.mark.parametrize("name", ["coffee", "rocket", "camera"])
+def test_a_sharp_clean_photograph_is_left_alone(tmp_path, name):
+    """Photographs of scikit-image, sharp and clean because they are shrunk by two."""
+    photograph = getattr(data, name)()
+    small = cv2.resize(photograph, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
+    sharp = np.repeat(np.atleast_3d(small), 3 // np.atleast_3d(small).shape[2], axis=2) / 255
+    source = as_source(sharp, tmp_path)
+    pipeline = Shot(source, measure(source)).pipeline(Treatment())
+    assert psnr(encoded(pipeline.region(pipeline.size.rect)), sharp) > 46
 
 
 @pytest.mark.parametrize("blur", [0.8, 1.4, 2.0])

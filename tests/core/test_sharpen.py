@@ -10,15 +10,16 @@ from PIL import Image
 from scipy import ndimage
 from skimage import restoration
 
+from crispgrain.core.cancel import CancelToken
 from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import luminance, srgb_decode, srgb_encode
-from crispgrain.core.errors import TreatmentError
+from crispgrain.core.errors import Cancelled, TreatmentError
 from crispgrain.core.files import PictureSource, read_shot
 from crispgrain.core.geometry import Rect
 from crispgrain.core.meter import Blur, Noise, Reading, measure
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
-from crispgrain.core.stages.sharpen import blind, point_spread, shake
+from crispgrain.core.stages.sharpen import blind, photo_prior, point_spread, shake
 from crispgrain.core.treatment import Treatment, resolve
 from crispgrain.demo.camera import shake_path
 from tests.conftest import encoded, photograph, psnr
@@ -138,6 +139,33 @@ def test_the_path_found_has_its_centre_in_the_middle():
     path = blind.estimate(y, 35, 0.01)
     assert path.sum() == pytest.approx(1, abs=1e-5)
     assert np.allclose(ndimage.center_of_mass(path), len(path) // 2, atol=0.3)
+
+
+def test_a_wrong_path_costs_more_than_the_right_one():
+    truth, kernel = photograph("coffee"), shake_path(14, 2)
+    y = luminance(srgb_decode(blurred(truth, kernel) / np.float32(255)))
+    right, sparse = blind._judged(y, kernel, 0.01)
+    for wrong in (kernel[::-1].copy(), streak(21, 70)):
+        assert blind._judged(y, wrong, 0.01)[0] > 1.2 * right
+    assert blind._judged(y, streak(3, 0), 0.01)[1] > sparse  # nearly no blur: cheap, but its gradients are spread
+
+
+def test_work_nobody_wants_any_more_stops_in_the_middle_of_a_model(tmp_path, monkeypatch):
+    stored = blurred(photograph("coffee"), streak(15, 37))
+    token, rounds = CancelToken(), []
+
+    def clean(pixels, sigma):
+        rounds.append(sigma)
+        token.cancel()
+        return pixels
+
+    monkeypatch.setattr(photo_prior, "clean", clean)
+    source = source_of(stored, tmp_path)
+    treatment = NOTHING.set("sharpen.model", "motion").set("sharpen.effort", "best")
+    pipeline = Pipeline(source, Reading(), resolve(treatment.set("sharpen.length", 9.0), source, Reading()))
+    with pytest.raises(Cancelled):
+        pipeline.tile_pixels(0, 0, len(pipeline.steps), token)
+    assert len(rounds) == 1
 
 
 def test_the_patch_looked_at_has_edges_both_ways(tmp_path):
