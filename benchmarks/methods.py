@@ -47,11 +47,11 @@ def unchanged(case: tuple[NDArray, float]) -> NDArray:
     return case[0]
 
 
-def ours_denoise(case: tuple[NDArray, float], model: str) -> NDArray:
-    """Told the true sigma, as the references are."""
+def ours_denoise(case: tuple[NDArray, float], model: str, told: float = 1.0) -> NDArray:
+    """Told the true sigma, as the references are, or ``told`` times that."""
     noisy, sigma = case
     treatment = NOTHING.set("denoise.on", True).set("denoise.model", model)
-    return _treated(picture(noisy), treatment, Reading(Noise.even(255 * sigma)))
+    return _treated(picture(noisy), treatment, Reading(Noise.even(255 * sigma * told)))
 
 
 def opencv_nlm(case: tuple[NDArray, float], strength: float) -> NDArray:
