@@ -122,7 +122,15 @@ def test_texture_is_told_from_noise_by_how_unlike_its_patches_are():
     assert share_of_noise(np.zeros(0)) == 0
 
 
-@pytest.mark.parametrize("name", ["coffee", "rocket", "camera"])
+def test_texture_without_colour_is_no_noise_unless_the_picture_has_none(tmp_path):
+    ramp = np.linspace(0.3, 0.6, 300)[None, :, None] * np.array([1.2, 1.0, 0.7])
+    grain = RNG.normal(0, 0.03, (300, 300, 1))
+    assert measure(as_source(ramp + grain, tmp_path)).noise.luminance < 1
+    black_and_white = ramp.mean(axis=-1, keepdims=True) + grain + np.zeros(3)
+    assert measure(as_source(black_and_white, tmp_path)).noise.luminance == pytest.approx(255 * 0.03 * 3**0.5, rel=0.05)
+
+
+@pytest.mark.parametrize("name", ["astronaut", "rocket", "camera"])
 def test_a_sharp_clean_photograph_is_left_alone(tmp_path, name):
     """Photographs of scikit-image, sharp and clean because they are shrunk by two."""
     photograph = getattr(data, name)()

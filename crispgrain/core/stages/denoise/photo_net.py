@@ -64,5 +64,4 @@ MODEL = Model(
         ensemble.EFFORT,
     ),
     run, lambda values, knowledge: REACH + TONE_REACH, problem=lambda: runtime.problem(NAME), tile=lambda values: TILE,
-    suits=lambda reading: reading.jpeg.quality is not None,  # on white noise the classical model is still ahead
 )  # fmt: skip
