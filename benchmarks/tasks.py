@@ -54,8 +54,8 @@ def white_noise(full: bool) -> Iterator[Task]:
                 ("**Sliding cosine**", partial(m.ours_denoise, model="sliding-dct")),
                 ("**Wavelet**", partial(m.ours_denoise, model="wavelet")),
                 ("**Photo net**", partial(m.ours_denoise, model="photo-net")),
-                *((f"**Photo net**, told {told:.0%} of the noise", partial(m.ours_denoise, model="photo-net", told=told))
-                  for told in (0.7, 1.3)),
+                *((f"**Photo net**, told {k:.0%} of the noise", partial(m.ours_denoise, model="photo-net", told=k))
+                  for k in (0.7, 1.3)),
             ],
         )  # fmt: skip
 
