@@ -26,10 +26,12 @@ Prior = Callable[[Array, float], Array]
 
 SPARSENESS = 2000.0  # weight of the data against the gradients of Krishnan and Fergus, at a noise of 1 %
 TIES = np.repeat(2.0 ** np.arange(0, 9, 1.5), 2)  # how closely the gradients are tied to their cleaned version
+FEW_TIES = TIES[[0, 4, 6, 10]]  # enough as a start for a prior that is plugged in, but for a path of blur
 POWER = 2 / 3  # of a gradient's cost
 PHASE = 8  # px; a network plugged in must see the picture on the same grid in every tile
 TABLE = 4096  # entries for gradients from 0 to 1
 PRIOR_WEIGHT, STRONGEST, ROUNDS = 0.7, 60 / 255, 6  # of a prior that is plugged in; set on photographs by trial
+FEW_ROUNDS = 5
 
 
 class Blurred:
@@ -96,10 +98,11 @@ def _fade(inside: int, before: int, after: int) -> Array:
     return np.concatenate([rise, np.ones(inside), fall[::-1]]).astype(np.float32)
 
 
-def sparse_gradients(blurred: Blurred, noise: float) -> Array:
+def sparse_gradients(blurred: Blurred, noise: float, ties: NDArray = TIES) -> Array:
     """An estimate (in the frame) whose gradients are few but may be large: the classical prior.
 
-    ``noise`` is its sigma in linear light, white = 1.
+    ``noise`` is its sigma in linear light, white = 1; ``ties`` says how closely
+    gradients are tied to their cleaned version, round by round.
 
     References
     ----------
@@ -112,7 +115,7 @@ def sparse_gradients(blurred: Blurred, noise: float) -> Array:
     roughness = sum(np.square(np.abs(d)) for d in differences)
     data_weight = SPARSENESS * (0.01 / noise) ** 2
     estimate = blurred.observed
-    for tie in TIES:
+    for tie in ties:
         weight = np.float32(tie / data_weight)
         table = _cleaned_gradients(float(tie))
         pull = np.zeros((1, 1, 1), np.complex64)

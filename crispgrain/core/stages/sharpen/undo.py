@@ -13,7 +13,7 @@ from ...meter.reading import Reading
 from ...model import Knowledge, Parameter, Values
 from ...networks import runtime
 from . import luminance, photo_prior, regions
-from .deconvolution import Blurred, sparse_gradients, with_prior
+from .deconvolution import FEW_ROUNDS, FEW_TIES, ROUNDS, TIES, Blurred, sparse_gradients, with_prior
 
 LEAST_NOISE = 0.006  # of white; a picture and its blur are never known better than this
 AFTER_DENOISE = 0.8  # share of the noise to reckon with then: what is left is no noise, but no detail either
@@ -51,13 +51,16 @@ def source_noise(reading: Reading) -> float:
     return float(reading.noise.sigma_at(tone, colour=False)[0])
 
 
-def deblurred(pixels: Array, kernel: Array, noise: float, best: bool) -> Array:
-    """Pixels (H x W x 3, linear) with the blur of ``kernel`` undone; fast on luminance, colour following."""
+def deblurred(pixels: Array, kernel: Array, noise: float, best: bool, path: bool = True) -> Array:
+    """Pixels (H x W x 3, linear) with the blur of ``kernel`` undone; fast on luminance, colour following.
+
+    A blur that is no ``path`` is as well undone from a rough start and in fewer rounds.
+    """
     clipped = pixels.max(axis=-1) >= CLIPPED
     if best and not runtime.problem(photo_prior.NAME):
         blurred = Blurred(pixels, kernel, clipped)
-        start = sparse_gradients(blurred, noise)
-        return with_prior(blurred, start, noise, photo_prior.clean)[blurred.inner]
+        start = sparse_gradients(blurred, noise, TIES if path else FEW_TIES)
+        return with_prior(blurred, start, noise, photo_prior.clean, ROUNDS if path else FEW_ROUNDS)[blurred.inner]
     y = luminance.working_luminance(pixels)
     blurred = Blurred(y[..., None], kernel, clipped)
     sharp = sparse_gradients(blurred, LUMINANCE_NOISE * noise)[blurred.inner][..., 0]
@@ -65,17 +68,17 @@ def deblurred(pixels: Array, kernel: Array, noise: float, best: bool) -> Array:
 
 
 def undo(pixels: Array, kernel: Array, values: Values, knowledge: Knowledge) -> Array:
-    """Undo an even blur as the settings say."""
+    """Undo the blur of a path as the settings say."""
     if float(values["strength"]) <= 0:
         return pixels
-    return mixed(pixels, undone(pixels, kernel, values, knowledge), values, max(1, len(kernel) // 2))
+    return mixed(pixels, undone(pixels, kernel, values, knowledge, path=True), values, max(1, len(kernel) // 2))
 
 
-def undone(pixels: Array, kernel: Array, values: Values, knowledge: Knowledge) -> Array:
+def undone(pixels: Array, kernel: Array, values: Values, knowledge: Knowledge, path: bool = False) -> Array:
     """Pixels with a blur undone as far as noise and effort allow."""
     left = AFTER_DENOISE if knowledge.denoised else 1.0
     noise = max(left * source_noise(knowledge.reading), LEAST_NOISE) / max(float(values["strength"]) / 100, 1)
-    return deblurred(pixels, kernel, noise, values["effort"] == "best")
+    return deblurred(pixels, kernel, noise, values["effort"] == "best", path)
 
 
 def by_radius(
