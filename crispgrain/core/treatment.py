@@ -27,7 +27,7 @@ VERSION = 1
 SIDECAR_SUFFIX = ".treatment.json"
 
 # Below these, a stage would do more harm than good, and is metered off.
-LEAST_NOISE = 1.0  # 8-bit units
+LEAST_NOISE = 0.7  # 8-bit units
 LEAST_COMPRESSION = 15.0  # percent; JPEG of quality 85
 LEAST_BLUR = 0.5  # px
 

@@ -107,13 +107,13 @@ def test_readings_decide_what_is_metered(raw_file):
     assert not clean[Stage.ENLARGE].on
 
 
-def test_a_compressed_picture_gets_the_photo_net_a_finished_one_the_classical_model(tmp_path):
+def test_finished_pictures_get_the_photo_net_if_they_are_noisy_or_compressed(tmp_path):
     source = PictureSource(tmp_path / "x.jpg", np.zeros((8, 8, 3), np.uint8), icc.profile("srgb"))
     compressed = resolve(Treatment(), source, Reading(Noise.even(0.1), jpeg=Compression(60, 1)))[Stage.DENOISE]
     assert compressed.on
     assert (compressed.model.id, compressed.values["compression"]) == ("photo-net", 40)
     finished = resolve(Treatment(), source, Reading(Noise.even(3)))[Stage.DENOISE]
-    assert (finished.on, finished.model.id) == (True, "sliding-dct")
+    assert (finished.on, finished.model.id, finished.values["compression"]) == (True, "photo-net", 0)
     assert not resolve(Treatment(), source, Reading(Noise.even(0.1), jpeg=Compression(95, 1)))[Stage.DENOISE].on
 
 

@@ -141,7 +141,8 @@ def test_a_layer_keeps_tiles_of_the_same_result_and_stale_ones_of_the_same_shot(
     layer, image = Layer(), image_of(np.zeros((4, 4, 3), np.uint8))
     first = pipeline_of(tmp_path)
     layer.set_view(Result(first))
-    assert len(layer.missing(first.size.rect, 1.0)) == 12
+    rows, columns = (-(-n // first.tile) for n in (first.size.height, first.size.width))
+    assert len(layer.missing(first.size.rect, 1.0)) == rows * columns > 1
     layer.put(TileRef(0, 0, 0), image)
     layer.set_view(Result(pipeline_of(tmp_path, source=first.source)))
     assert TileRef(0, 0, 0) in layer.images
@@ -162,7 +163,7 @@ def test_summaries_of_a_treatment(tmp_path):
     pipeline = pipeline_of(tmp_path, treatment)
     said = {stage: stage_summary(stage, pipeline) for stage in Stage}
     assert said[Stage.DEVELOP] == "+0.5 EV, +0 mired"
-    assert said[Stage.DENOISE] == "Sliding cosine 100 / 100 %"
+    assert said[Stage.DENOISE] == "Photo net 100 / 100 %"
     assert said[Stage.SHARPEN] == "off"
     assert said[Stage.ENLARGE] == "Faithful to 1600 × 1200"
     assert said[Stage.PRINT] == "JPEG 8 bit, 300 ppi"
