@@ -41,6 +41,8 @@ MOTION_GAIN, DEFOCUS_GAIN = 0.96, 0.985
 LEAST_EXPLAINED, CLEARLY = 0.3, 0.8
 EXPLAINED = 0.25  # misfit
 UNEVEN = 0.015  # misfit beyond what chance and an ordinary scene leave
+UNLIKE = 1.02  # misfit of a disc against that of softness
+AGREED = 0.25  # by so much a disc may differ between edges and spectrum
 LARGEST_EXTENT = 26.0  # px of the blocks
 LEAST_BLURRED, LEAST_SHAKEN = 0.5, 1.1  # px of softness
 LEAST_LENGTH, LEAST_RADIUS, LARGEST_RADIUS = 2.6, 1.1, 13.0  # px of the blocks
@@ -113,6 +115,11 @@ def measure_blur(source: Source, noise: Noise) -> tuple[Blur, History]:
     past = History() if source.is_raw else history(known, None if explained else spectrum)
     if past.enlarged == 1 and (softness >= LEAST_BLURRED or not sure):  # too blurred to show an edge, perhaps
         blur = _kind(blur, fits, spectrum, len(blocks), unit)
+    if blur.kind != "defocus":  # noise may have filled the zeros in, but neither the edges nor the slope
+        as_soft = 2 * (softness or unit * abs(fits["soft"].size[0]))
+        unlike = fits["defocus"].misfit > fits["soft"].misfit * UNLIKE
+        if unlike or (softness and abs(blur.disc_radius - as_soft) > AGREED * as_soft):
+            blur = replace(blur, disc_radius=as_soft)
     return blur, past
 
 
