@@ -27,7 +27,7 @@ class EaselRenderer(QObject):
 
     Panning therefore cancels nothing and never computes a tile twice; a change
     of treatment cancels what is under way. A small spot where one looks comes
-    before the tiles: an answer within about a tenth of a second.
+    before the tiles: an answer within a tenth of a second or a few.
     """
 
     progress = Signal(object)  # Progress, or None when all that is visible is there

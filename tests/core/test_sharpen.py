@@ -150,6 +150,14 @@ def test_a_wrong_path_costs_more_than_the_right_one():
     assert blind._judged(y, streak(3, 0), 0.01)[1] > sparse  # nearly no blur: cheap, but its gradients are spread
 
 
+@pytest.mark.parametrize("shape", [(40, 52), (24, 300), (9, 7)])
+def test_a_picture_smaller_than_the_longest_path_still_gets_one(shape):
+    patch = np.random.default_rng(3).uniform(0, 1, shape).astype(np.float32)
+    for y in (patch, np.full_like(patch, 0.3)):
+        path = blind.estimate(y, 35, 0.01)
+        assert np.isfinite(path).all() and path.sum() == pytest.approx(1, abs=1e-4)
+
+
 def test_work_nobody_wants_any_more_stops_in_the_middle_of_a_model(tmp_path, monkeypatch):
     stored = blurred(photograph("coffee"), streak(15, 37))
     token, rounds = CancelToken(), []

