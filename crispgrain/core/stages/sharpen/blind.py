@@ -20,7 +20,7 @@ from scipy import fft, ndimage
 
 from ...cancel import check
 from ...colour.spaces import Array
-from .deconvolution import POWER, Blurred, forward, sparse_gradients
+from .deconvolution import Blurred, forward, total_variation
 
 STEP = 2**0.5  # from one scale to the next
 SMALLEST = 5  # px, edge of the coarsest kernel
@@ -34,6 +34,7 @@ FAINT = 0.06  # of the kernel's peak; less is taken for error
 CRUMB = 0.05  # of the kernel's sum; smaller pieces apart from the rest are dropped
 SMOOTHED = 0.75, 25.0, 1.6  # px; least, per noise in white, most: noise must not pass for edges
 EXTENTS = 0.43, 0.66, 1.0  # shares of the largest
+POWER = 2 / 3  # of a gradient's cost: between counting edges and adding them up
 NEARLY = 1.05  # times the least cost; set by trial on training photographs and on the benchmark's
 CLIPPED, LEAST_NOISE = 0.985, 0.0045  # of white
 BRIGHT = 0.995  # quantile that becomes 1
@@ -79,7 +80,7 @@ def _judged(patch: Array, kernel: Array, noise: float) -> tuple[float, float]:
     sparsity measure", CVPR 2011.
     """
     blurred = Blurred(patch[..., None], kernel, patch >= CLIPPED)
-    sharp = sparse_gradients(blurred, max(noise, LEAST_NOISE))
+    sharp = total_variation(blurred, max(noise, LEAST_NOISE))
     rim = min(len(kernel), min(patch.shape) // 4)  # small pictures are wanted whole, or nearly
     inner = np.s_[rim : patch.shape[0] - rim, rim : patch.shape[1] - rim]
     error = (blurred.back(blurred.transfer * forward(sharp)) - blurred.observed)[blurred.inner][..., 0][inner]

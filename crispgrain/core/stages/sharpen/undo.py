@@ -13,7 +13,7 @@ from ...meter.reading import Reading
 from ...model import Knowledge, Parameter, Values
 from ...networks import runtime
 from . import luminance, photo_prior, regions
-from .deconvolution import FEW_ROUNDS, FEW_TIES, ROUNDS, TIES, Blurred, sparse_gradients, with_prior
+from .deconvolution import FEW_ROUNDS, FEW_TIES, ROUNDS, SOME_TIES, TIES, Blurred, total_variation, with_prior
 
 LEAST_NOISE = 0.006  # of white; a picture and its blur are never known better than this
 AFTER_DENOISE = 0.8  # share of the noise to reckon with then: what is left is no noise, but no detail either
@@ -38,8 +38,8 @@ FINE = Parameter("fine", "Fine detail", "Share of what was gained in detail fine
 COARSE = Parameter("coarse", "Coarse detail", "Share of what was gained in coarser detail.", 100.0, 0, 150, 1, "%")
 EFFORT = Parameter(
     "effort", "Effort",
-    "Fast takes pictures to have few sharp edges and works on luminance. Best lets the photo net say what a picture "
-    "looks like, in colour: better, and about ten times as slow.",
+    "Fast takes pictures to be even but for their edges and works on luminance. Best lets the photo net say what a "
+    "picture looks like, in colour: better, and about ten times as slow.",
     "fast", choices=("fast", "best"),
 )  # fmt: skip
 SHARED = (STRENGTH, FINE, COARSE, HALO, EFFORT)
@@ -59,11 +59,11 @@ def deblurred(pixels: Array, kernel: Array, noise: float, best: bool, path: bool
     clipped = pixels.max(axis=-1) >= CLIPPED
     if best and not runtime.problem(photo_prior.NAME):
         blurred = Blurred(pixels, kernel, clipped)
-        start = sparse_gradients(blurred, noise, TIES if path else FEW_TIES)
+        start = total_variation(blurred, noise, TIES if path else FEW_TIES)
         return with_prior(blurred, start, noise, photo_prior.clean, ROUNDS if path else FEW_ROUNDS)[blurred.inner]
     y = luminance.working_luminance(pixels)
     blurred = Blurred(y[..., None], kernel, clipped)
-    sharp = sparse_gradients(blurred, LUMINANCE_NOISE * noise)[blurred.inner][..., 0]
+    sharp = total_variation(blurred, LUMINANCE_NOISE * noise, TIES if path else SOME_TIES)[blurred.inner][..., 0]
     return luminance.with_luminance(pixels, y, sharp)
 
 
