@@ -48,5 +48,6 @@ def draw_blurred(patch: NDArray[np.uint8], rng: np.random.Generator) -> Finished
         picture = compress(picture, quality, rng)
     # No meter is exact.
     told = min(size(kernel) * np.exp(rng.normal(0, 0.15)), LARGEST)
-    planes = conditions(picture.shape[:2], sigma * np.exp(rng.normal(0, 0.1)), told, (100 - quality) / 100)
+    noise = np.full(picture.shape[:2], sigma * np.exp(rng.normal(0, 0.1)), np.float32)
+    planes = conditions(noise, told, (100 - quality) / 100)
     return Finished(picture.astype(np.float32), patch.astype(np.float32) / np.float32(255), planes)

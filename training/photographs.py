@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import subprocess
+from collections.abc import Sequence
 from pathlib import Path
 
 import cv2
@@ -41,13 +42,16 @@ RESERVED = (
 
 DRAWINGS = 16  # made-up pictures, about a fifth of what is drawn from
 STRANGE_COLOURS = 0.2  # share of patches whose channels are exchanged
-LEAST_SIDE = 400  # px after shrinking; a second, smaller copy is made only above twice that
+SCALES = (2, 3, 4, 6, 8)  # by which photographs are shrunk; smaller copies have more detail
+LEAST_SIDE = 256  # px after shrinking
+LOOKS = 6  # patches looked at for each that is taken
+FLAT = 0.3  # 8-bit steps; what a patch without any detail counts
 
 
 def fetch(folder: Path) -> None:
     """Download the packages, unpack them, and store shrunk photographs as arrays in ``folder``.
 
-    Shrinking by two with area averaging makes JPEG traces and sensor noise vanish.
+    Shrinking by two or more with area averaging makes JPEG traces and sensor noise vanish.
     """
     packages, unpacked = folder / "packages", folder / "unpacked"
     packages.mkdir(parents=True, exist_ok=True)
@@ -70,7 +74,7 @@ def _store(path: Path, folder: Path) -> None:
         raise FileNotFoundError(path)
     picture = picture[..., ::-1]
     stem = path.stem if path.stem[0].isalpha() else path.parents[2].name
-    for scale in (2, 4):
+    for scale in SCALES:
         height, width = (n // scale for n in picture.shape[:2])
         if min(height, width) < LEAST_SIDE:
             break
@@ -86,8 +90,24 @@ def load(folder: Path) -> list[NDArray[np.uint8]]:
     return [np.load(f, mmap_mode="r") for f in files]
 
 
+def detail(patch: NDArray[np.uint8]) -> float:
+    """Mean step from pixel to pixel, along rows and columns, of green in 8-bit steps."""
+    green = patch[..., 1].astype(np.int16)
+    return float(np.abs(np.diff(green[::2], axis=1)).mean() + np.abs(np.diff(green[:, ::2], axis=0)).mean())
+
+
+def pick(patches: Sequence[NDArray[np.uint8]], rng: np.random.Generator) -> int:
+    """One of several patches, more likely one with much detail.
+
+    Half of what is in a photograph is sky, haze or out of focus. A network that
+    sees patches as they come learns little of leaves, hair and cloth.
+    """
+    weights = np.array([detail(p) for p in patches]) + FLAT
+    return int(rng.choice(len(patches), p=weights / weights.sum()))
+
+
 class PatchSampler:
-    """Draws random square patches: larger photographs more often, flat ones seldom, turned and mirrored."""
+    """Draws random square patches: larger photographs more often, flat patches seldom, turned and mirrored."""
 
     def __init__(self, photographs: list[NDArray[np.uint8]], edge: int, rng: np.random.Generator) -> None:
         self.photographs, self.edge, self.rng = photographs, edge, rng
@@ -96,14 +116,14 @@ class PatchSampler:
 
     def __call__(self) -> NDArray[np.uint8]:
         """One patch, uint8, edge x edge x 3."""
-        rng, edge = self.rng, self.edge
-        for _ in range(2):  # a flat patch teaches less: look again, but once only
-            picture = self.photographs[rng.choice(len(self.photographs), p=self.chance)]
-            top, left = rng.integers(picture.shape[0] - edge), rng.integers(picture.shape[1] - edge)
-            patch = np.asarray(picture[top : top + edge, left : left + edge])
-            if patch[::4, ::4].std() > 8:
-                break
-        patch = np.rot90(patch, int(rng.integers(4)))
+        rng = self.rng
+        seen = [self._any() for _ in range(LOOKS)]
+        patch = np.rot90(seen[pick(seen, rng)], int(rng.integers(4)))
         if rng.random() < STRANGE_COLOURS:  # brass and velvet are rarer in nature than foliage and sky
             patch = patch[..., rng.permutation(3)]
         return patch[:, ::-1] if rng.random() < 0.5 else patch
+
+    def _any(self) -> NDArray[np.uint8]:
+        picture = self.photographs[self.rng.choice(len(self.photographs), p=self.chance)]
+        top, left = self.rng.integers(picture.shape[0] - self.edge), self.rng.integers(picture.shape[1] - self.edge)
+        return np.asarray(picture[top : top + self.edge, left : left + self.edge])

@@ -11,12 +11,13 @@ from numpy.typing import NDArray
 
 from .finished import Finished
 from .loop import Batch
-from .photographs import PatchSampler, load
+from .photographs import PatchSampler, load, pick
 
 BATCH = 16
 EDGE = 64
 CROP = 192  # degraded as a whole: noise is metered on it, and JPEG blocks lie as they fall
 POOL = 64  # crops to cut patches from
+PLACES = 3  # in a crop that are looked at
 
 Degrade = Callable[[NDArray[np.uint8], np.random.Generator], Finished]
 
@@ -42,6 +43,7 @@ class PooledBatches:
 
     @staticmethod
     def _cut(crop: Finished, rng: np.random.Generator) -> tuple[np.ndarray, ...]:
-        top, left = (int(n) for n in rng.integers(CROP - EDGE + 1, size=2))
-        part = np.s_[top : top + EDGE, left : left + EDGE]
+        places = rng.integers(CROP - EDGE + 1, size=(PLACES, 2))
+        parts = [np.s_[top : top + EDGE, left : left + EDGE] for top, left in places.tolist()]
+        part = parts[pick([(255 * crop.truth[p]).astype(np.uint8) for p in parts], rng)]
         return crop.picture[part], crop.truth[part], crop.conditions[part]

@@ -9,7 +9,7 @@ from .stages.develop import develop
 from .stages.enlarge import detail_net, faithful, lanczos
 from .stages.finish import grain
 from .stages.print import file
-from .stages.sharpen import defocus, lens_softness, motion, shake, unsharp_mask
+from .stages.sharpen import defocus, lens_softness, motion, shake, sharp_net, unsharp_mask
 
 MODELS: tuple[Model, ...] = (
     develop.DIRECTIONAL,
@@ -23,6 +23,7 @@ MODELS: tuple[Model, ...] = (
     defocus.MODEL,
     motion.MODEL,
     shake.MODEL,
+    sharp_net.MODEL,
     unsharp_mask.MODEL,
     faithful.MODEL,
     detail_net.MODEL,

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from training import drawings
-from training.photographs import PatchSampler
+from training.photographs import PatchSampler, detail, pick
 
 
 @pytest.fixture(autouse=True)
@@ -45,3 +45,16 @@ def test_some_patches_have_their_colours_exchanged():
     channels = [int(sampler().reshape(-1, 3).max(axis=0).argmax()) for _ in range(200)]
     assert 0.7 < np.mean([c == 0 for c in channels]) < 0.95
     assert {1, 2} <= set(channels)
+
+
+def test_patches_with_detail_are_likelier_but_flat_ones_do_occur():
+    rng = np.random.default_rng(4)
+    flat = np.full((32, 32, 3), 120, np.uint8)
+    fine = rng.integers(100, 140, (32, 32, 3)).astype(np.uint8)
+    assert detail(flat) == 0
+    # The mean difference of two even draws from n values is (n^2 - 1) / 3n; rows and columns are added.
+    assert detail(fine) == pytest.approx(2 * (40**2 - 1) / (3 * 40), rel=0.1)
+    taken = np.bincount([pick([flat, fine, flat], rng) for _ in range(2000)], minlength=3) / 2000
+    assert taken[1] > 0.9
+    assert taken[0] > 0
+    assert taken[2] > 0

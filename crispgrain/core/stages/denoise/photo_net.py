@@ -8,14 +8,15 @@ from ...colour.spaces import OPPONENT, Array, apply_matrix, from_opponent, to_op
 from ...meter.reading import Noise
 from ...model import Knowledge, Model, Parameter, Stage, Values
 from ...networks import ensemble, runtime
+from ...networks.conditioned import REACH, TILE, restored
 from .parameters import STRENGTHS
 from .sliding_dct import TONE_REACH, tone_map
 
 NAME = "photo-net"
-MULTIPLE = 8  # the deepest level works at an eighth of the resolution
-# Receptive field, one side: (1 + 4 + 4 + 1) convolutions at 1/2, 8 at 1/4, 4 at 1/8 resolution.
-REACH = 10 * 2 + 8 * 4 + 4 * 8
-TILE = 384  # px; smaller ones would be mostly margin
+COMPRESSION = Parameter(
+    "compression", "Compression", "How strongly the picture was compressed; 0 % leaves blocks alone.", 0.0, 0, 90, 1,
+    "%", metered=lambda reading: reading.jpeg.strength,
+)  # fmt: skip
 
 
 def conditions(luma: Array, noise: Noise, compression: float) -> Array:
@@ -45,11 +46,8 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     planes[..., 0] *= max(luminance, 1)
     planes[..., 1] *= max(colour, 1)
     start = (knowledge.rect.top, knowledge.rect.left)
-    picture, (top, left) = runtime.framed(apply_matrix(opponent, OPPONENT.T), start, MULTIPLE)
-    told, _ = runtime.framed(planes, start, MULTIPLE)
-    inputs = {"picture": picture, "conditions": told[:, :, ::2, ::2]}
-    output = ensemble.run(NAME, inputs, str(values["effort"]), ensemble.ROTATIONS)[0].transpose(1, 2, 0)
-    cleaned = apply_matrix(output[top:, left:][: pixels.shape[0], : pixels.shape[1]], OPPONENT)
+    output = restored(NAME, apply_matrix(opponent, OPPONENT.T), planes, start, str(values["effort"]))
+    cleaned = apply_matrix(output, OPPONENT)
     blend = np.minimum(np.array([luminance, colour, colour], np.float32), 1)
     return from_opponent(opponent + blend * (cleaned - opponent))
 
@@ -59,8 +57,7 @@ MODEL = Model(
     "For finished pictures: a network of our own for camera noise and the traces of JPEG compression.",
     (
         *STRENGTHS,
-        Parameter("compression", "Compression", "How strongly the picture was compressed; 0 % leaves blocks alone.",
-                  0.0, 0, 90, 1, "%", metered=lambda reading: reading.jpeg.strength),
+        COMPRESSION,
         ensemble.EFFORT,
     ),
     run, lambda values, knowledge: REACH + TONE_REACH, problem=lambda: runtime.problem(NAME), tile=lambda values: TILE,

@@ -6,8 +6,8 @@ import cv2
 import numpy as np
 
 from ...colour.spaces import SRGB_TO_WORKING, WORKING_TO_SRGB, Array, apply_matrix, srgb_decode, srgb_encode
-from ...networks import runtime
-from ..denoise.photo_net import MULTIPLE, NAME
+from ...networks.conditioned import restored
+from ..denoise.photo_net import NAME
 
 MOST = 70 / 255  # the strongest noise the network was trained on
 DARKEST = 0.04  # encoded; darker, the curve is too steep to be followed
@@ -24,8 +24,4 @@ def clean(pixels: Array, sigma: float) -> Array:
     slope = np.float32(2.4 / 1.055) * ((tone + np.float32(0.055)) / np.float32(1.055)) ** np.float32(1.4)
     told = np.minimum(sigma / slope, MOST)
     conditions = np.stack([told, told, np.zeros_like(told)], axis=-1)
-    picture, (top, left) = runtime.framed(encoded, (0, 0), MULTIPLE)
-    conditions, _ = runtime.framed(conditions, (0, 0), MULTIPLE)
-    output = runtime.run(NAME, {"picture": picture, "conditions": conditions[:, :, ::2, ::2]})[0].transpose(1, 2, 0)
-    cleaned = output[top:, left:][: pixels.shape[0], : pixels.shape[1]]
-    return apply_matrix(srgb_decode(cleaned), SRGB_TO_WORKING)
+    return apply_matrix(srgb_decode(restored(NAME, encoded, conditions)), SRGB_TO_WORKING)

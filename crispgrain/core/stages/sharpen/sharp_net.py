@@ -2,24 +2,75 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
-from ...colour.spaces import Array
+from ...colour.spaces import SRGB_TO_WORKING, WORKING_TO_SRGB, Array, apply_matrix, srgb_decode, srgb_encode
+from ...meter.reading import Blur
+from ...model import Knowledge, Model, Parameter, Stage, Values
+from ...networks import ensemble, runtime
+from ...networks.conditioned import REACH, TILE, restored
+from ..denoise.photo_net import COMPRESSION
+from . import luminance, regions, undo
 
+NAME = "sharp-net"
 LARGEST = 3.0  # px, the largest blur the network is told of
+LEAST = 0.1  # px; less is no blur
 
 
-def conditions(shape: tuple[int, ...], noise: float, blur: float, compression: float) -> Array:
+def conditions(noise: Array, blur: float, compression: float) -> Array:
     """What the network is told of a picture, as planes H x W x 3.
 
     Parameters
     ----------
-    noise : float
+    noise : H x W
         Sigma of a channel in encoded values, white = 1.
     blur : float
         Sigma of the blur in px, at most 3.
     compression : float
         0 none, 1 the strongest.
     """
-    told = np.array([noise, min(blur, LARGEST) / LARGEST, compression], np.float32)
-    return np.broadcast_to(told, (*shape[:2], 3)).copy()
+    even = [np.full(noise.shape, value, np.float32) for value in (min(blur, LARGEST) / LARGEST, compression)]
+    return np.stack([noise, *even], axis=-1)
+
+
+def size(blur: Blur) -> float:
+    """Sigma of a metered blur in px, whatever its kind: root of the mean of its variances along rows and columns."""
+    if blur.kind == "defocus":
+        return blur.radius / 2
+    if blur.kind == "motion":
+        return blur.length / 24**0.5
+    return blur.softness
+
+
+def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
+    radius = float(values["radius"])
+    if radius < LEAST:
+        return pixels
+    encoded = srgb_encode(apply_matrix(pixels, WORKING_TO_SRGB))
+    tones = np.clip(encoded.mean(axis=-1), 0, 1)
+    noise = knowledge.reading.noise.sigma_at(tones, colour=False)
+    noise = noise * np.float32(luminance.AFTER_DENOISE if knowledge.denoised else 1)
+    start = (knowledge.rect.top, knowledge.rect.left)
+
+    def sharpened(radius: float) -> Array:
+        told = conditions(noise, radius, float(values["compression"]) / 100)
+        output = restored(NAME, encoded, told, start, str(values["effort"]))
+        return apply_matrix(srgb_decode(output), SRGB_TO_WORKING)
+
+    return undo.by_radius(pixels, radius, values, knowledge, sharpened)
+
+
+MODEL = Model(
+    Stage.SHARPEN, NAME, "Sharp net",
+    "For a mild blur of any kind: a network of our own that need not know which.",
+    (
+        Parameter("radius", "Radius", "Size of the blur: sigma, whatever its form.", 1.0, 0, LARGEST, 0.05, "px",
+                  metered=lambda reading: size(reading.blur)),
+        replace(undo.STRENGTH, maximum=100, help="How far the blur is undone."),
+        regions.ACROSS, undo.FINE, undo.COARSE, undo.HALO, COMPRESSION, ensemble.EFFORT,
+    ),
+    run, lambda values, knowledge: REACH + undo.BOUND_MARGIN,
+    problem=lambda: runtime.problem(NAME), tile=lambda values: TILE,
+)  # fmt: skip
