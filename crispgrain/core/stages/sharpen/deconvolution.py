@@ -24,10 +24,10 @@ from ...colour.spaces import Array
 # A picture (linear, H x W x C) and the sigma of the error thought to be in it, to a cleaner picture.
 Prior = Callable[[Array, float], Array]
 
-DATA_WEIGHT = 700.0  # against total variation, at a noise of 1 %; set on photographs by trial
+DATA_WEIGHT = 600.0  # against total variation, at a noise of 1 %; set on photographs by trial
 TIES = np.repeat(2.0 ** np.arange(0, 9, 1.5), 2)  # how closely the gradients are tied to their cleaned version
-SOME_TIES = TIES[::2]  # enough but for a path of blur
-FEW_TIES = TIES[[0, 4, 6, 10]]  # enough as a start for a prior that is plugged in, but for a path
+SOME_TIES = TIES[2::2]  # enough but for a path of blur
+FEW_TIES = TIES[4::2]  # enough as a start for a prior that is plugged in, but for a path
 PHASE = 8  # px; a network plugged in must see the picture on the same grid in every tile
 PRIOR_WEIGHT, STRONGEST, ROUNDS = 0.7, 60 / 255, 6  # of a prior that is plugged in; set on photographs by trial
 FEW_ROUNDS = 5

@@ -53,9 +53,10 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     noise = knowledge.reading.noise.sigma_at(tones, colour=False)
     noise = noise * np.float32(luminance.AFTER_DENOISE if knowledge.denoised else 1)
     start = (knowledge.rect.top, knowledge.rect.left)
+    boldness = max(float(values["strength"]) / 100, 1)
 
     def sharpened(radius: float) -> Array:
-        told = conditions(noise, radius, float(values["compression"]) / 100)
+        told = conditions(noise, boldness * radius, float(values["compression"]) / 100)
         output = restored(NAME, encoded, told, start, str(values["effort"]))
         return apply_matrix(srgb_decode(output), SRGB_TO_WORKING)
 
@@ -68,7 +69,7 @@ MODEL = Model(
     (
         Parameter("radius", "Radius", "Size of the blur: sigma, whatever its form.", 1.0, 0, LARGEST, 0.05, "px",
                   metered=lambda reading: size(reading.blur)),
-        replace(undo.STRENGTH, maximum=100, help="How far the blur is undone."),
+        replace(undo.STRENGTH, help="How far the blur is undone. Above 100 % it is taken for larger than metered."),
         regions.ACROSS, undo.FINE, undo.COARSE, undo.HALO, COMPRESSION, ensemble.EFFORT,
     ),
     run, lambda values, knowledge: REACH + undo.BOUND_MARGIN,

@@ -67,17 +67,21 @@ def deblurred(pixels: Array, kernel: Array, noise: float, best: bool, path: bool
     return luminance.with_luminance(pixels, y, sharp)
 
 
-def undo(pixels: Array, kernel: Array, values: Values, knowledge: Knowledge) -> Array:
-    """Undo the blur of a path as the settings say."""
+def undo(pixels: Array, kernel: Array, values: Values, knowledge: Knowledge, least_noise: float = 0.0) -> Array:
+    """Undo the blur of a path as the settings say, reckoning with at least so much noise."""
     if float(values["strength"]) <= 0:
         return pixels
-    return mixed(pixels, undone(pixels, kernel, values, knowledge, path=True), values, max(1, len(kernel) // 2))
+    sharp = undone(pixels, kernel, values, knowledge, path=True, least_noise=least_noise)
+    return mixed(pixels, sharp, values, max(1, len(kernel) // 2))
 
 
-def undone(pixels: Array, kernel: Array, values: Values, knowledge: Knowledge, path: bool = False) -> Array:
+def undone(
+    pixels: Array, kernel: Array, values: Values, knowledge: Knowledge, path: bool = False, least_noise: float = 0.0
+) -> Array:
     """Pixels with a blur undone as far as noise and effort allow."""
     left = AFTER_DENOISE if knowledge.denoised else 1.0
-    noise = max(left * source_noise(knowledge.reading), LEAST_NOISE) / max(float(values["strength"]) / 100, 1)
+    metered = max(left * source_noise(knowledge.reading), LEAST_NOISE, least_noise)
+    noise = metered / max(float(values["strength"]) / 100, 1)
     return deblurred(pixels, kernel, noise, values["effort"] == "best", path)
 
 
