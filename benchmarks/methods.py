@@ -47,10 +47,12 @@ def unchanged(case: tuple[NDArray, float]) -> NDArray:
     return case[0]
 
 
-def ours_denoise(case: tuple[NDArray, float], model: str, told: float = 1.0) -> NDArray:
+def ours_denoise(case: tuple[NDArray, float], model: str, told: float = 1.0, effort: str = "") -> NDArray:
     """Told the true sigma, as the references are, or ``told`` times that."""
     noisy, sigma = case
     treatment = NOTHING.set("denoise.on", True).set("denoise.model", model)
+    if effort:
+        treatment = treatment.set("denoise.effort", effort)
     return _treated(picture(noisy), treatment, Reading(Noise.even(255 * sigma * told)))
 
 
@@ -156,6 +158,21 @@ def ours_deblur(case: Blurred, settings: dict[str, Any], metered: bool = False) 
     return _treated(source, plan, Reading(Noise.even(255 * sigma), blur))
 
 
+DECONVOLUTION = {"defocus": "defocus", "motion": "motion", "shake": "shake"}
+
+
+def ours_sharpen(soft: NDArray, settings: dict[str, Any] | None = None, by_kind: bool = False) -> NDArray:
+    """Told nothing; ``by_kind``: by the deconvolution that the kind of blur calls for."""
+    source = picture(soft)
+    reading = measure(source)
+    if by_kind:
+        settings = {"model": DECONVOLUTION.get(reading.blur.kind, "lens-softness"), "effort": "best"}
+    plan = NOTHING.set("sharpen.on", True)
+    for name, value in (settings or {}).items():
+        plan = plan.set(f"sharpen.{name}", value)
+    return _treated(source, plan, reading)
+
+
 def _each_channel(picture: NDArray, restored: Callable[[NDArray], NDArray]) -> NDArray:
     return np.stack([restored(picture[..., c]) for c in range(3)], axis=-1)
 
@@ -185,9 +202,11 @@ def skimage_unsupervised(case: Blurred) -> NDArray:
     return _each_channel(soft, lambda p: unsupervised_wiener(p, kernel, clip=False, rng=0)[0])
 
 
-def ours_enlarge(case: tuple[NDArray, int], model: str) -> NDArray:
+def ours_enlarge(case: tuple[NDArray, int], model: str, effort: str = "") -> NDArray:
     small, factor = case
     plan = NOTHING.set("enlarge.on", True).set("enlarge.model", model).set("enlarge.factor", factor)
+    if effort:
+        plan = plan.set("enlarge.effort", effort)
     return _treated(picture(small), plan, Reading())
 
 

@@ -54,6 +54,7 @@ def white_noise(full: bool) -> Iterator[Task]:
                 ("**Sliding cosine**", partial(m.ours_denoise, model="sliding-dct")),
                 ("**Wavelet**", partial(m.ours_denoise, model="wavelet")),
                 ("**Photo net**", partial(m.ours_denoise, model="photo-net")),
+                ("**Photo net**, best", partial(m.ours_denoise, model="photo-net", effort="best")),
                 *((f"**Photo net**, told {k:.0%} of the noise", partial(m.ours_denoise, model="photo-net", told=k))
                   for k in (0.7, 1.3)),
             ],
@@ -81,6 +82,7 @@ def raw(folder: Path, full: bool) -> Iterator[Task]:
             "**Develop only**": {},
             "**Mosaic cosine**": {"denoise.on": True, "denoise.model": "mosaic-dct"},
             "**Mosaic net**": {"denoise.on": True, "denoise.model": "mosaic-net"},
+            "**Mosaic net**, best": {"denoise.on": True, "denoise.model": "mosaic-net", "denoise.effort": "best"},
         }
         if iso > 25:
             ours["**Sliding cosine after demosaicing**"] = {"denoise.on": True, "denoise.model": "sliding-dct"}
@@ -168,6 +170,31 @@ def blurs() -> Iterator[Task]:
             )  # fmt: skip
 
 
+def mild_blurs(folder: Path) -> Iterator[Task]:
+    """Blur that nobody was told of: six small ones on each photograph, everything metered."""
+    kernels = (gaussian(0.8), gaussian(1.6), disc(1.5), disc(2.5), camera.motion(5, 20), camera.motion(9, 110))
+    for sigma, quality in ((0.005, 100), (0.02, 100), (0.01, 85)):
+        cases: list[Case] = []
+        for truth in photographs():
+            linear = srgb_decode(truth.astype(np.float32))
+            softs = [srgb_encode(spread(k)(linear)) + RNG.normal(0, sigma, truth.shape) for k in kernels]
+            stored = [np.round(np.clip(s, 0, 1) * 255) / 255 for s in softs]
+            if quality < 100:
+                stored = [m.as_it_is(path) for path in _saved(folder, stored, quality, "mild")]
+            cases += [(s, truth) for s in stored]
+        compression = f", JPEG of quality {quality}" if quality < 100 else ""
+        ours = [("lens-softness", "fast"), ("lens-softness", "best"), ("sharp-net", "fast"), ("sharp-net", "best")]
+        yield (
+            f"mild unknown blur, noise {sigma:.1%}{compression}", cases,
+            [
+                ("blurred", lambda case: case),
+                ("**The kind's own deconvolution**, best", partial(m.ours_sharpen, by_kind=True)),
+                *((f"**{model.replace('-', ' ').capitalize()}**, {effort}",
+                   partial(m.ours_sharpen, settings={"model": model, "effort": effort})) for model, effort in ours),
+            ],
+        )  # fmt: skip
+
+
 # The references' strengths: several, the best one counts.
 FILE_REFERENCES: list[tuple[str, Method]] = [
     ("the file as it is", m.as_it_is),
@@ -193,7 +220,11 @@ def compressed(folder: Path) -> Iterator[Task]:
         cases: list[Case] = list(zip(_saved(folder, truths, quality, "jpeg"), truths, strict=True))
         yield (
             f"JPEG of quality {quality}", cases,
-            [*FILE_REFERENCES, ("**Photo net**, metered", partial(m.ours_file, treatment=ours))],
+            [
+                *FILE_REFERENCES,
+                ("**Photo net**, metered", partial(m.ours_file, treatment=ours)),
+                ("**Photo net**, best, metered", partial(m.ours_file, treatment=ours | {"denoise.effort": "best"})),
+            ],
         )  # fmt: skip
 
 
@@ -242,6 +273,7 @@ def enlarging() -> Iterator[Task]:
                     ("**Lanczos**", partial(m.ours_enlarge, model="lanczos")),
                     ("**Faithful**", partial(m.ours_enlarge, model="faithful")),
                     ("**Detail net**", partial(m.ours_enlarge, model="detail-net")),
+                    ("**Detail net**, best", partial(m.ours_enlarge, model="detail-net", effort="best")),
                 ],
             )  # fmt: skip
 
@@ -253,5 +285,6 @@ def every_task(full: bool) -> Iterator[Task]:
         yield from raw(Path(folder), full)
         yield from compressed(Path(folder))
         yield from processed(Path(folder))
+        yield from mild_blurs(Path(folder))
     yield from blurs()
     yield from enlarging()

@@ -10,13 +10,15 @@ from PIL import Image
 
 from crispgrain.core.cancel import NEVER
 from crispgrain.core.colour import icc
+from crispgrain.core.colour.spaces import srgb_decode, srgb_encode
 from crispgrain.core.files import PictureSource, read_shot
 from crispgrain.core.geometry import Rect
-from crispgrain.core.meter import Noise, Reading, measure
+from crispgrain.core.meter import Blur, Noise, Reading, measure
 from crispgrain.core.model import Stage
 from crispgrain.core.networks import ensemble, runtime
 from crispgrain.core.registry import models_of
 from crispgrain.core.render.pipeline import Pipeline
+from crispgrain.core.stages.sharpen import sharp_net
 from crispgrain.core.treatment import Treatment, resolve
 from crispgrain.demo import camera
 from tests.conftest import encoded, photograph, photograph_as_raw, psnr, write_raw
@@ -199,6 +201,60 @@ def test_a_clean_picture_is_left_alone(tmp_path):
     assert psnr(result, truth) > 40
 
 
+# ---- sharp net ------------------------------------------------------------------------
+
+SHARP = NOTHING.set("sharpen.on", True).set("sharpen.model", "sharp-net")
+
+
+def softened(truth: np.ndarray, kernel: np.ndarray, sigma: float) -> np.ndarray:
+    soft = cv2.filter2D(srgb_decode(truth.astype(np.float32)), -1, kernel, borderType=cv2.BORDER_REFLECT)
+    return np.round(np.clip(srgb_encode(soft) + RNG.normal(0, sigma, truth.shape), 0, 1) * 255) / 255
+
+
+BOX = np.full((3, 3), 1 / 9, np.float32)
+SLANT = np.eye(5, dtype=np.float32) / 5
+
+
+@pytest.mark.parametrize("kernel", [BOX, SLANT], ids=["box", "slanted motion"])
+def test_the_sharp_net_undoes_mild_blur_of_kinds_it_was_not_told(tmp_path, kernel):
+    gains = []
+    for name in ("astronaut", "coffee", "chelsea"):
+        truth = photograph(name)
+        soft = softened(truth, kernel, 0.02)
+        reading = Reading(Noise.even(0.02 * 255), Blur(softness=1.0))
+        net, classical = (
+            psnr(treated(picture(soft, tmp_path), SHARP.set("sharpen.model", m), reading), truth)
+            for m in ("sharp-net", "lens-softness")
+        )
+        assert net > psnr(soft, truth) + 1
+        gains.append(net - classical)
+    assert np.mean(gains) > 0.5
+
+
+def test_the_sharp_net_takes_the_size_of_any_kind_of_blur():
+    """A disc of radius r has a variance of r^2 / 4 along each axis, a line of length l one of l^2 / 12 along itself."""
+    assert sharp_net.size(Blur("soft lens", softness=0.9)) == 0.9
+    assert sharp_net.size(Blur("defocus", softness=3, radius=2.5)) == 1.25
+    across = np.linspace(-3, 3, 10001)
+    assert sharp_net.size(Blur("motion", softness=3, length=6)) == pytest.approx((across.var() / 2) ** 0.5, rel=1e-3)
+
+
+def test_the_sharp_net_heeds_strength_and_radius(tmp_path):
+    source = picture(softened(photograph("coffee")[:96, :96], BOX, 0.005), tmp_path)
+    reading = Reading(Noise.even(1.3), Blur(softness=0.9))
+    before = treated(source, NOTHING, reading)
+
+    def change(**settings: float) -> float:
+        plan = SHARP
+        for key, value in settings.items():
+            plan = plan.set(f"sharpen.{key}", value)
+        return float(np.abs(treated(source, plan, reading) - before).mean())
+
+    assert change(strength=0) == change(radius=0) == 0
+    assert 0.4 * change() < change(strength=50) < 0.6 * change()
+    assert change(radius=0.5) < change() < change(strength=150)
+
+
 # ---- detail net -----------------------------------------------------------------------
 
 DETAIL = NOTHING.set("enlarge.on", True).set("enlarge.model", "detail-net")
@@ -242,10 +298,10 @@ def test_any_size_by_the_next_larger_network(tmp_path, settings, expected):
 
 
 @pytest.mark.parametrize("shape", [(1, 1), (1, 40), (40, 1), (3, 7), (33, 61)])
-@pytest.mark.parametrize("plan", [PHOTO, DETAIL], ids=["photo-net", "detail-net"])
+@pytest.mark.parametrize("plan", [PHOTO, DETAIL, SHARP], ids=["photo-net", "detail-net", "sharp-net"])
 def test_narrow_and_odd_pictures(tmp_path, shape, plan):
     values = RNG.uniform(0.2, 0.6, (*shape, 1)) + np.zeros(3)
-    result = treated(picture(values, tmp_path), plan, Reading(Noise.even(5)))
+    result = treated(picture(values, tmp_path), plan, Reading(Noise.even(5), Blur(softness=1)))
     factor = 2 if plan is DETAIL else 1
     assert result.shape == (shape[0] * factor, shape[1] * factor, 3)
     assert np.isfinite(result).all()
