@@ -123,11 +123,11 @@ def report() -> str:
         f"| edge of MTF50 {aim:.3f}, then blurred | MTF50 | share of {aim:.3f} | overshoot | halo in photographs |",
         "|---|---:|---:|---:|---:|",
     ]
-    cases = (
-        ("Gaussian 0.8 px", gaussian(0.8), 0.8, {"model": "lens-softness"}),
-        ("Gaussian 1.2 px", gaussian(1.2), 1.2, {"model": "lens-softness"}),
+    cases: tuple[tuple[str, NDArray, float, dict[str, Any]], ...] = (
+        *((f"Gaussian {s} px", gaussian(s), s, {"model": model})
+          for s in (0.8, 1.2) for model in ("sharp-net", "lens-softness")),
         ("disc of 3 px", disc(3), 1.5, {"model": "defocus", "radius": 3.0}),
-    )
+    )  # fmt: skip
     for blur, kernel, softness, settings in cases:
         softs = [_blurred(edge, kernel, n) for n in range(PICTURES)]
         pictures = [_blurred(srgb_decode(p.astype(np.float32)), kernel, n) for n, p in enumerate(photographs())]

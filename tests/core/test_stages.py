@@ -189,8 +189,8 @@ def blurred_detail(clean: np.ndarray, sigma: float) -> np.ndarray:
 
 def sharpened(pixels: np.ndarray, tmp_path, radius: float, **settings) -> np.ndarray:
     source = PictureSource(tmp_path / "x.tif", pixels, icc.working_profile())
-    treatment = NOTHING.set("sharpen.on", True).set("sharpen.radius", radius)
-    for key, value in settings.items():
+    treatment = NOTHING.set("sharpen.on", True)
+    for key, value in {"model": "lens-softness", "radius": radius, **settings}.items():
         treatment = treatment.set(f"sharpen.{key}", value)
     return treated(source, treatment, Reading(Noise.even(0.1), Blur(softness=radius)))
 

@@ -36,11 +36,11 @@ def _margin(values: Values, knowledge: Knowledge) -> int:
 
 MODEL = Model(
     Stage.SHARPEN, "lens-softness", "Lens softness",
-    "Undoes the small even blur every lens and sensor leaves; the everyday choice.",
+    "Undoes the small even blur every lens and sensor leaves, by deconvolution.",
     (
         Parameter("radius", "Radius", "Size of the blur: sigma of a Gaussian.", 0.6, 0, 3, 0.05, "px",
                   metered=lambda reading: reading.blur.softness),
-        replace(undo.STRENGTH, default=90.0),
+        replace(undo.STRENGTH, default=85.0),
         regions.ACROSS, undo.FINE, undo.COARSE, undo.HALO, undo.EFFORT,
     ),
     run, _margin, tile=lambda values: undo.TILE,

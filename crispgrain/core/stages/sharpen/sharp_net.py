@@ -65,13 +65,15 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
 
 MODEL = Model(
     Stage.SHARPEN, NAME, "Sharp net",
-    "For a mild blur of any kind: a network of our own that need not know which.",
+    "The everyday choice, for a mild blur of any kind: a network of our own that need not know which.",
     (
         Parameter("radius", "Radius", "Size of the blur: sigma, whatever its form.", 1.0, 0, LARGEST, 0.05, "px",
                   metered=lambda reading: size(reading.blur)),
-        replace(undo.STRENGTH, help="How far the blur is undone. Above 100 % it is taken for larger than metered."),
+        replace(undo.STRENGTH, default=90.0,
+                help="How far the blur is undone. Above 100 % it is taken for larger than metered."),
         regions.ACROSS, undo.FINE, undo.COARSE, undo.HALO, COMPRESSION, ensemble.EFFORT,
     ),
     run, lambda values, knowledge: REACH + undo.BOUND_MARGIN,
     problem=lambda: runtime.problem(NAME), tile=lambda values: TILE,
+    suits=lambda reading: reading.blur.kind in ("none", "soft lens"),
 )  # fmt: skip
