@@ -187,7 +187,7 @@ def mild_blurs(folder: Path) -> Iterator[Task]:
         yield (
             f"mild unknown blur, noise {sigma:.1%}{compression}", cases,
             [
-                ("blurred", lambda case: case),
+                ("blurred", m.given),
                 ("**The kind's own deconvolution**, best", partial(m.ours_sharpen, by_kind=True)),
                 *((f"**{model.replace('-', ' ').capitalize()}**, {effort}",
                    partial(m.ours_sharpen, settings={"model": model, "effort": effort})) for model, effort in ours),

@@ -93,3 +93,11 @@ def test_sharpness_and_overshoot_of_the_edge_itself():
     assert edges.overshoot(edge) < 0.002
     haloed = edge + 0.3 * (edge - gaussian_filter(edge, 2))
     assert 0.05 < edges.overshoot(haloed) < 0.2
+
+
+def test_sharpening_told_nothing_meters_and_picks_by_kind():
+    truth = np.kron(RNG.uniform(0.2, 0.8, (24, 24, 1)), np.ones((8, 8, 3)))
+    soft = gaussian_filter(truth, (1.2, 1.2, 0))
+    for options in ({"settings": {"model": "sharp-net"}}, {"by_kind": True}):
+        assert psnr(methods.ours_sharpen(soft, **options), truth) > psnr(soft, truth) + 1
+    assert np.array_equal(methods.given(soft), soft)
