@@ -75,8 +75,8 @@ def main() -> None:
     folder = HERE / "checkpoints" / job.name
     if options.job != "export":
         network = job.make_network()
-        if job.like:
-            start_from(network, torch.load(folder.parent / job.like / "weights.pt", weights_only=True))
+        if job.like and not (folder / "checkpoint.pt").exists():
+            start_from(network, torch.load(folder.parent / job.like / "checkpoint.pt", weights_only=True)["average"])
         trainer = Trainer(network, folder, Plan(lr=options.rate))
         trainer.run(job.make_batches(DATA), options.minutes, options.threads, options.cool_down)
         return

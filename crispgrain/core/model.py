@@ -94,8 +94,8 @@ class Model:
 
     A Denoise model on the mosaic may return it demosaiced (H x W x 3); then it ``demosaics``.
     ``problem`` says why the model cannot be used here, if so.
-    ``tile`` is the least edge of a tile in output pixels: where less is not worth the margin, or where tiles of
-    another size would differ.
+    ``tile`` is the least edge of a tile in output pixels: where less is not worth the margin. With ``same_tiles`` it
+    is the edge in views and files alike, for the pixels of other tiles would differ.
     ``suits`` says whether a shot of this reading gets the model if none is chosen.
     ``margin`` is how far an input pixel can be from an output pixel it changes.
     ``run`` takes pixels (H x W for a mosaic, H x W x 3 for a picture), the values
@@ -115,4 +115,5 @@ class Model:
     problem: Callable[[], str] = lambda: ""
     demosaics: bool = False
     tile: Callable[[Values], int] = lambda values: 0
+    same_tiles: bool = False
     suits: Callable[[Reading], bool] = lambda reading: True

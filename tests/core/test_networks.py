@@ -376,3 +376,12 @@ def test_networks_get_tiles_worth_their_margin(raw_file):
     plain = resolve(NET.set("denoise.model", "wavelet"), source, reading)
     assert Pipeline(source, reading, plain, tile=128).tile == 128
     assert Pipeline(source, reading, resolve(NET, source, reading), tile=128).tile > 256
+    assert Pipeline(source, reading, resolve(NET, source, reading), tile=1024).tile == 1024
+
+
+@pytest.mark.parametrize("model", ["lens-softness", "defocus", "motion", "shake"])
+def test_a_model_whose_tiles_must_agree_fixes_them(model, raw_file):
+    source = read_shot(raw_file)
+    reading = measure(source)
+    plan = resolve(NET.set("sharpen.on", True).set("sharpen.model", model), source, reading)
+    assert {Pipeline(source, reading, plan, tile=tile).tile for tile in (128, 512, 2048)} == {512}

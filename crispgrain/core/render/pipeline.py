@@ -17,7 +17,7 @@ from ..stages.enlarge.size import target_size
 from ..treatment import Resolved
 from .cache import TileCache
 
-TILE = 512
+TILE = 768  # px; of a network's work on 512 px half would be margin
 ALIGN = 32  # tiles and their margins start on this grid: whole sensor cells and whole bands of blocks
 
 WRAPPING = (Stage.DENOISE, Stage.SHARPEN)  # stages that look beyond the side edges of a panorama
@@ -50,7 +50,8 @@ class Pipeline:
         Shared by pipelines; tiles are found again as long as nothing they
         depend on has changed, so a change to Sharpen leaves Denoise alone.
     tile : int
-        Edge of a tile in pixels, a multiple of 32; more if a model asks for it.
+        Edge of a tile in pixels, a multiple of 32; more if a model asks for it, and
+        just what the models ask for if one of them needs the same tiles everywhere.
     """
 
     def __init__(
@@ -63,7 +64,8 @@ class Pipeline:
         self.resolved = resolved
         self.cache = cache if cache is not None else TileCache()
         self.steps = self._chain()
-        self.tile = max(tile, *(s.model.tile(s.values) for s in self.steps))
+        fixed = any(s.model.same_tiles for s in self.steps)
+        self.tile = max(0 if fixed else tile, *(s.model.tile(s.values) for s in self.steps))
 
     def _chain(self) -> list[Step]:
         on = [self.resolved[s] for s in PIXEL_STAGES if self.resolved[s].on or s is Stage.DEVELOP]

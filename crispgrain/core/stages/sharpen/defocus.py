@@ -39,5 +39,5 @@ MODEL = Model(
         regions.ACROSS,
         *undo.SHARED,
     ),
-    run, _margin, tile=lambda values: undo.TILE, suits=lambda reading: reading.blur.kind == "defocus",
+    run, _margin, tile=lambda values: undo.TILE, same_tiles=True, suits=lambda reading: reading.blur.kind == "defocus",
 )  # fmt: skip

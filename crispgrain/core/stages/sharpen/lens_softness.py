@@ -43,6 +43,6 @@ MODEL = Model(
         replace(undo.STRENGTH, default=85.0),
         regions.ACROSS, undo.FINE, undo.COARSE, undo.HALO, undo.EFFORT,
     ),
-    run, _margin, tile=lambda values: undo.TILE,
+    run, _margin, tile=lambda values: undo.TILE, same_tiles=True,
     suits=lambda reading: reading.blur.kind in ("none", "soft lens"),
 )  # fmt: skip

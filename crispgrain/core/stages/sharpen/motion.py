@@ -29,5 +29,5 @@ MODEL = Model(
         *undo.SHARED,
     ),
     run, lambda values, knowledge: undo.margin(math.ceil(float(values["length"]) / 2) + 1),
-    tile=lambda values: undo.TILE, suits=lambda reading: reading.blur.kind == "motion",
+    tile=lambda values: undo.TILE, same_tiles=True, suits=lambda reading: reading.blur.kind == "motion",
 )  # fmt: skip

@@ -80,5 +80,5 @@ MODEL = Model(
                   "found is never exact; higher is calmer, lower is sharper.", 2.5, 0, 6, 0.1, "%"),
         *undo.SHARED,
     ),
-    run, _margin, tile=lambda values: undo.TILE, suits=lambda reading: reading.blur.kind == "shake",
+    run, _margin, tile=lambda values: undo.TILE, same_tiles=True, suits=lambda reading: reading.blur.kind == "shake",
 )  # fmt: skip

@@ -6,12 +6,13 @@ from dataclasses import replace
 
 import numpy as np
 
-from ...colour.spaces import SRGB_TO_WORKING, WORKING_TO_SRGB, Array, apply_matrix, srgb_decode, srgb_encode
+from ...colour.spaces import OPPONENT, SRGB_TO_WORKING, WORKING_TO_SRGB, Array, apply_matrix, srgb_decode, srgb_encode
 from ...meter.reading import Blur
 from ...model import Knowledge, Model, Parameter, Stage, Values
 from ...networks import ensemble, runtime
 from ...networks.conditioned import REACH, TILE, restored
 from ..denoise.photo_net import COMPRESSION
+from ..denoise.sliding_dct import TONE_REACH, tone_map
 from . import luminance, regions, undo
 
 NAME = "sharp-net"
@@ -49,7 +50,7 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     if radius < LEAST:
         return pixels
     encoded = srgb_encode(apply_matrix(pixels, WORKING_TO_SRGB))
-    tones = np.clip(encoded.mean(axis=-1), 0, 1)
+    tones = tone_map(apply_matrix(encoded, OPPONENT)[..., 0])
     noise = knowledge.reading.noise.sigma_at(tones, colour=False)
     noise = noise * np.float32(luminance.AFTER_DENOISE if knowledge.denoised else 1)
     start = (knowledge.rect.top, knowledge.rect.left)
@@ -73,7 +74,7 @@ MODEL = Model(
                 help="How far the blur is undone. Above 100 % it is taken for larger than metered."),
         regions.ACROSS, undo.FINE, undo.COARSE, undo.HALO, COMPRESSION, ensemble.EFFORT,
     ),
-    run, lambda values, knowledge: REACH + undo.BOUND_MARGIN,
+    run, lambda values, knowledge: REACH + TONE_REACH + undo.BOUND_MARGIN,
     problem=lambda: runtime.problem(NAME), tile=lambda values: TILE,
     suits=lambda reading: reading.blur.kind in ("none", "soft lens"),
 )  # fmt: skip

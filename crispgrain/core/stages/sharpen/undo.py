@@ -7,6 +7,7 @@ from collections.abc import Callable
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from ...colour.spaces import Array
 from ...meter.reading import Reading
@@ -18,7 +19,8 @@ from .deconvolution import FEW_ROUNDS, FEW_TIES, ROUNDS, SOME_TIES, TIES, Blurre
 LEAST_NOISE = 0.006  # of white; a picture and its blur are never known better than this
 AFTER_DENOISE = 0.8  # share of the noise to reckon with then: what is left is no noise, but no detail either
 LUMINANCE_NOISE = 0.75  # of that of a channel; chance alone would be 1/sqrt(3), the rest is for the blur's error
-CLIPPED = 0.985  # of white
+CLIPPED, NEARLY_CLIPPED = 0.985, 0.85  # of white
+BESIDE = 8  # px, a block of compression
 MID_TONE = 0.5  # encoded; there the slope of the curve is about 1, so encoded and linear noise are alike
 DETAIL_SPLIT = 1.5  # px, sigma between fine and coarse detail
 SETTLED = 48  # px beyond the kernel from which an edge is no longer felt
@@ -51,12 +53,19 @@ def source_noise(reading: Reading) -> float:
     return float(reading.noise.sigma_at(tone, colour=False)[0])
 
 
+def clipped_in(pixels: Array) -> NDArray[np.bool_]:
+    """Where a picture (H x W x 3, linear) is white, or nearly so beside white: compression and noise roughen lamps."""
+    brightest = pixels.max(axis=-1)
+    beside = cv2.dilate((brightest >= CLIPPED).astype(np.uint8), np.ones((2 * BESIDE + 1,) * 2, np.uint8))
+    return (beside > 0) & (brightest >= NEARLY_CLIPPED)
+
+
 def deblurred(pixels: Array, kernel: Array, noise: float, best: bool, path: bool = True) -> Array:
     """Pixels (H x W x 3, linear) with the blur of ``kernel`` undone; fast on luminance, colour following.
 
     A blur that is no ``path`` is as well undone from a rough start and in fewer rounds.
     """
-    clipped = pixels.max(axis=-1) >= CLIPPED
+    clipped = clipped_in(pixels)
     if best and not runtime.problem(photo_prior.NAME):
         blurred = Blurred(pixels, kernel, clipped)
         start = total_variation(blurred, noise, TIES if path else FEW_TIES)
