@@ -20,16 +20,6 @@ from .optimiser import optimisers_for
 Batch = tuple[tuple[Tensor, ...], Tensor, Tensor]  # inputs, target, weight of each sample
 
 
-def absolute_error(output: Tensor, target: Tensor, weight: Tensor) -> Tensor:
-    """Charbonnier loss: nearly absolute error, smooth at zero; what is learnt fastest from."""
-    return (weight * ((output - target) ** 2 + 1e-6).sqrt()).mean()
-
-
-def squared_error(output: Tensor, target: Tensor, weight: Tensor) -> Tensor:
-    """What PSNR counts, for the end of training; weak noise counts as much as strong."""
-    return (weight**2 * (output - target) ** 2).mean()
-
-
 @dataclass(frozen=True)
 class Plan:
     """How a network is trained.
@@ -88,8 +78,7 @@ class Trainer:
             if (self.step - first_step >= cool_down) if cool_down else (time.monotonic() - start > 60 * minutes):
                 break
             fall = 1 - (self.step - first_step) / cool_down if cool_down else 1.0
-            rate = min(1.0, (self.step + 1) / self.plan.warm_up) * fall
-            losses.append(self._one(next(batches), rate, squared_error if cool_down else absolute_error))
+            losses.append(self._one(next(batches), min(1.0, (self.step + 1) / self.plan.warm_up) * fall))
             self.seconds = before + time.monotonic() - start
             if self.step % self.plan.log_every == 0:
                 self._log(float(np.mean(losses[-self.plan.log_every :])), bool(cool_down))
@@ -100,13 +89,14 @@ class Trainer:
         else:
             self.save()
 
-    def _one(self, batch: Batch, rate: float, loss_of: Callable[[Tensor, Tensor, Tensor], Tensor]) -> float:
+    def _one(self, batch: Batch, rate: float) -> float:
         for optimiser, base in zip(self.optimisers, self.base, strict=True):
             for group, lr in zip(optimiser.param_groups, base, strict=True):
                 group["lr"] = lr * rate
         inputs, target, weight = batch
         output = self.network(*(i.contiguous(memory_format=torch.channels_last) for i in inputs))
-        loss = loss_of(output, target, weight)
+        # Charbonnier loss: nearly absolute error, smooth at zero.
+        loss = (weight * ((output - target) ** 2 + 1e-6).sqrt()).mean()
         self.network.zero_grad()
         loss.backward()
         nn.utils.clip_grad_norm_(self.network.parameters(), 0.5)
