@@ -31,7 +31,8 @@ LENGTHS, ANGLES = np.geomspace(3, 44, 28), np.arange(0, 180, 6)  # px, degrees
 GAUSSIANS = (0.5, 1.0, 2.0, 3.0)  # px
 SCENE_SLOPE = 2.4  # power falls with frequency like this in most photographs
 FADED = 0.1  # of the autocorrelation
-SMOOTHEST = 4  # how many starting points of a kind are followed up
+SMOOTHEST = 8  # how many starting points of a kind are followed up
+APART = 0.7, 30.0  # logarithm of their sizes, degrees between them
 
 Transfer = Callable[..., NDArray[np.float64]]
 
@@ -176,8 +177,22 @@ def _promising(
     for depth in (0.01, 0.1):
         rest = (signal - np.log(patterns + depth)) * root
         misfit = np.square(rest).sum(axis=1) - np.square(rest @ basis).sum(axis=1)
-        chosen |= dict.fromkeys(int(i) for i in np.argsort(misfit)[: SMOOTHEST // 2])
+        chosen |= dict.fromkeys(_unlike(starts, np.argsort(misfit), SMOOTHEST // 2))
     return [starts[i] for i in chosen]
+
+
+def _unlike(starts: list[tuple[float, ...]], order: NDArray, most: int) -> list[int]:
+    """The first few that differ: neighbours of the best would lead to where it leads, too."""
+    chosen: list[int] = []
+    for i in order.tolist():
+        if len(chosen) < most and not any(_alike(starts[i], starts[j]) for j in chosen):
+            chosen.append(i)
+    return chosen
+
+
+def _alike(a: tuple[float, ...], b: tuple[float, ...]) -> bool:
+    turned = [abs(s - t) for s, t in zip(a[1:], b[1:], strict=True)]
+    return abs(np.log(a[0] / b[0])) < APART[0] and all(min(t, 180 - t) < APART[1] for t in turned)
 
 
 def _refined(
