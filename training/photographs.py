@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import subprocess
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from PySide6.QtCore import QDirIterator, QFile, QIODevice, QResource
 
 from . import drawings
 
-PACKAGES = ("lomiri-wallpapers-16.04", "lomiri-wallpapers-20.04", "mate-backgrounds", "plasma-workspace-wallpapers")
+PACKAGES = ("lomiri-wallpapers-16.04", "lomiri-wallpapers-20.04", "mate-backgrounds", "plasma-workspace-wallpapers",
+            "gcompris-qt-data")  # fmt: skip
 
 # Looked at one by one: photographs only, nothing drawn.
 PHOTOGRAPHS = tuple(
@@ -33,6 +35,11 @@ PHOTOGRAPHS = tuple(
     for name in ("BytheWater", "ColdRipple", "ColorfulCups", "DarkestHour", "FallenLeaf", "Grey", "Kite", "Path",
                  "summer_1am")
 ) + ("wallpapers/Volna/contents/images/5120x2880.jpg",)  # fmt: skip
+
+# Smaller ones, in archives of Qt resources: buildings and animals, for walls, lattices and fur. All but those left
+# out, which are grainy or framed.
+COLLECTIONS = ("explore_monuments", "explore_world_animals", "explore_farm_animals")
+LEFT_OUT = ("greatPyramidOfGiza", "georgeWashingtonBirthplace", "castleClinton")
 
 # For tests and benchmarks only.
 RESERVED = (
@@ -60,20 +67,37 @@ def fetch(folder: Path) -> None:
             subprocess.run(["apt-get", "download", "-qq", package], cwd=packages, check=True)
     for archive in packages.glob("*.deb"):
         subprocess.run(["dpkg", "-x", str(archive), str(unpacked)], check=True)
+    share = unpacked / "usr/share"
     for names, group in ((PHOTOGRAPHS, "train"), (RESERVED, "reserved")):
         (folder / group).mkdir(exist_ok=True)
-        for name in names:
-            _store(unpacked / "usr/share" / name, folder / group)
+        for path in (share / name for name in names):
+            stem = path.stem if path.stem[0].isalpha() else path.parents[2].name
+            _store(path.read_bytes(), stem, folder / group)
+    for collection in COLLECTIONS:
+        for path, data in _resources(share / "gcompris-qt/rcc" / f"{collection}.rcc"):
+            if path.suffix == ".webp" and path.stem not in LEFT_OUT:
+                _store(data, path.stem, folder / "train")
     for seed in range(DRAWINGS):
         np.save(folder / "train" / f"drawing-{seed}.npy", drawings.draw(seed))
 
 
-def _store(path: Path, folder: Path) -> None:
-    picture = cv2.imread(str(path), cv2.IMREAD_COLOR)
+def _resources(archive: Path) -> Iterator[tuple[Path, bytes]]:
+    """Names and contents of the files in an archive of Qt resources."""
+    if not QResource.registerResource(str(archive)):
+        raise FileNotFoundError(archive)
+    files = QDirIterator(":/", QDirIterator.IteratorFlag.Subdirectories)
+    while files.hasNext():
+        file = QFile(files.next())
+        if file.open(QIODevice.OpenModeFlag.ReadOnly):
+            yield Path(file.fileName()), file.readAll().data()
+    QResource.unregisterResource(str(archive))
+
+
+def _store(data: bytes, stem: str, folder: Path) -> None:
+    picture = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_COLOR)
     if picture is None:
-        raise FileNotFoundError(path)
+        raise ValueError(f"{stem} is no picture")
     picture = picture[..., ::-1]
-    stem = path.stem if path.stem[0].isalpha() else path.parents[2].name
     for scale in SCALES:
         height, width = (n // scale for n in picture.shape[:2])
         if min(height, width) < LEAST_SIDE:

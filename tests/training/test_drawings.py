@@ -1,10 +1,11 @@
 """Made-up pictures for training, and the patches drawn from all pictures."""
 
+import cv2
 import numpy as np
 import pytest
 
 from training import drawings
-from training.photographs import PatchSampler, detail, pick
+from training.photographs import PatchSampler, _store, detail, pick
 
 
 @pytest.fixture(autouse=True)
@@ -58,3 +59,13 @@ def test_patches_with_detail_are_likelier_but_flat_ones_do_occur():
     assert taken[1] > 0.9
     assert taken[0] > 0
     assert taken[2] > 0
+
+
+def test_photographs_are_stored_shrunk_as_far_as_they_are_large_enough(tmp_path):
+    picture = np.random.default_rng(3).integers(0, 256, (800, 1000, 3), np.uint8)
+    _store(cv2.imencode(".png", picture[..., ::-1])[1].tobytes(), "wall", tmp_path)
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["wall-2.npy", "wall-3.npy"]
+    means = picture.reshape(400, 2, 500, 2, 3).mean(axis=(1, 3))
+    assert np.abs(np.load(tmp_path / "wall-2.npy") - means).max() <= 1
+    with pytest.raises(ValueError, match="wall"):
+        _store(b"no picture", "wall", tmp_path)
