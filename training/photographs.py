@@ -89,7 +89,7 @@ def _resources(archive: Path) -> Iterator[tuple[Path, bytes]]:
     while files.hasNext():
         file = QFile(files.next())
         if file.open(QIODevice.OpenModeFlag.ReadOnly):
-            yield Path(file.fileName()), file.readAll().data()
+            yield Path(file.fileName()), bytes(file.readAll().data())
     QResource.unregisterResource(str(archive))
 
 
