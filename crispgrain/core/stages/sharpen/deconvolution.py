@@ -13,6 +13,7 @@ Processing 4(7), 1995.
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,13 +27,29 @@ Prior = Callable[[Array, float], Array]
 
 DATA_WEIGHT = 600.0  # against total variation, at a noise of 1 %; set on photographs by trial
 TIES = np.repeat(2.0 ** np.arange(0, 9, 1.5), 2)  # how closely the gradients are tied to their cleaned version
-SOME_TIES = TIES[2::2]  # enough but for a path of blur
-FEW_TIES = TIES[4::2]  # enough as a start for a prior that is plugged in, but for a path
 MULTIPLIED, BOLDEST = 15, 0.98  # steps to how bright lamps are, and most of their acceleration
 DIMMEST = np.float32(1e-4)  # of white
 PHASE = 8  # px; a network plugged in must see the picture on the same grid in every tile
 PRIOR_WEIGHT, STRONGEST, ROUNDS = 0.7, 60 / 255, 6  # of a prior that is plugged in; set on photographs by trial
-FEW_ROUNDS = 5
+
+
+@dataclass(frozen=True)
+class Care:
+    """How much work a kind of blur is worth.
+
+    ``ties`` are those of the classical prior, ``start_ties`` those of the start for a prior that is plugged in, which
+    then has ``rounds``; ``lamps``: whether how bright clipped places are must be known, or they get rings.
+    """
+
+    ties: NDArray
+    start_ties: NDArray
+    rounds: int
+    lamps: bool
+
+
+SMOOTH = Care(TIES[2::2], TIES[4::2], rounds=5, lamps=False)  # no zeros in its spectrum, no rings
+ROUND = replace(SMOOTH, lamps=True)
+PATH = Care(TIES, TIES, ROUNDS, lamps=True)
 
 
 class Blurred:
@@ -47,9 +64,11 @@ class Blurred:
     observed : H x W x C, linear
     kernel : k x k, k odd
     clipped : bool, H x W
+    lamps : bool
+        Whether to find out how bright clipped places are.
     """
 
-    def __init__(self, observed: Array, kernel: Array, clipped: NDArray[np.bool_]) -> None:
+    def __init__(self, observed: Array, kernel: Array, clipped: NDArray[np.bool_], lamps: bool = True) -> None:
         height, width = observed.shape[:2]
         reach = len(kernel) // 2
         top = left = -(-(3 * reach + 4) // (2 * PHASE)) * PHASE
@@ -64,7 +83,7 @@ class Blurred:
         self._clipped[self.inner] = clipped[..., None]
         self._beyond[self.inner] = False
         self._data = self.start = self.observed
-        if clipped.any():
+        if lamps and clipped.any():
             self.start = self._beyond_clipping()
             self._fill(self.back(self.transfer * forward(self.start)))
 

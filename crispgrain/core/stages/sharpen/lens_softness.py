@@ -7,6 +7,7 @@ from dataclasses import replace
 from ...colour.spaces import Array
 from ...model import Knowledge, Model, Parameter, Stage, Values
 from . import luminance, regions, undo
+from .deconvolution import SMOOTH
 from .point_spread import gaussian
 
 LEAST = 0.1  # px; less is no blur
@@ -18,7 +19,7 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
         return pixels
 
     def sharpened(radius: float) -> Array:
-        sharp = undo.undone(pixels, gaussian(radius), values, knowledge)
+        sharp = undo.undone(pixels, gaussian(radius), values, knowledge, SMOOTH)
         if values["effort"] == "best":
             return sharp
         # The classical prior lets noise through in smooth places; nothing there wants sharpening.

@@ -14,7 +14,7 @@ from ...meter.reading import Reading
 from ...model import Knowledge, Parameter, Values
 from ...networks import runtime
 from . import luminance, photo_prior, regions
-from .deconvolution import FEW_ROUNDS, FEW_TIES, ROUNDS, SOME_TIES, TIES, Blurred, total_variation, with_prior
+from .deconvolution import PATH, ROUND, Blurred, Care, total_variation, with_prior
 
 LEAST_NOISE = 0.006  # of white; a picture and its blur are never known better than this
 AFTER_DENOISE = 0.8  # share of the noise to reckon with then: what is left is no noise, but no detail either
@@ -60,19 +60,16 @@ def clipped_in(pixels: Array) -> NDArray[np.bool_]:
     return (beside > 0) & (brightest >= NEARLY_CLIPPED)
 
 
-def deblurred(pixels: Array, kernel: Array, noise: float, best: bool, path: bool = True) -> Array:
-    """Pixels (H x W x 3, linear) with the blur of ``kernel`` undone; fast on luminance, colour following.
-
-    A blur that is no ``path`` is as well undone from a rough start and in fewer rounds.
-    """
+def deblurred(pixels: Array, kernel: Array, noise: float, best: bool, care: Care = PATH) -> Array:
+    """Pixels (H x W x 3, linear) with the blur of ``kernel`` undone; fast on luminance, colour following."""
     clipped = clipped_in(pixels)
     if best and not runtime.problem(photo_prior.NAME):
-        blurred = Blurred(pixels, kernel, clipped)
-        start = total_variation(blurred, noise, TIES if path else FEW_TIES)
-        return with_prior(blurred, start, noise, photo_prior.clean, ROUNDS if path else FEW_ROUNDS)[blurred.inner]
+        blurred = Blurred(pixels, kernel, clipped, care.lamps)
+        start = total_variation(blurred, noise, care.start_ties)
+        return with_prior(blurred, start, noise, photo_prior.clean, care.rounds)[blurred.inner]
     y = luminance.working_luminance(pixels)
-    blurred = Blurred(y[..., None], kernel, clipped)
-    sharp = total_variation(blurred, LUMINANCE_NOISE * noise, TIES if path else SOME_TIES)[blurred.inner][..., 0]
+    blurred = Blurred(y[..., None], kernel, clipped, care.lamps)
+    sharp = total_variation(blurred, LUMINANCE_NOISE * noise, care.ties)[blurred.inner][..., 0]
     return luminance.with_luminance(pixels, y, sharp)
 
 
@@ -80,18 +77,18 @@ def undo(pixels: Array, kernel: Array, values: Values, knowledge: Knowledge, lea
     """Undo the blur of a path as the settings say, reckoning with at least so much noise."""
     if float(values["strength"]) <= 0:
         return pixels
-    sharp = undone(pixels, kernel, values, knowledge, path=True, least_noise=least_noise)
+    sharp = undone(pixels, kernel, values, knowledge, PATH, least_noise)
     return mixed(pixels, sharp, values, max(1, len(kernel) // 2))
 
 
 def undone(
-    pixels: Array, kernel: Array, values: Values, knowledge: Knowledge, path: bool = False, least_noise: float = 0.0
+    pixels: Array, kernel: Array, values: Values, knowledge: Knowledge, care: Care = ROUND, least_noise: float = 0.0
 ) -> Array:
     """Pixels with a blur undone as far as noise and effort allow."""
     left = AFTER_DENOISE if knowledge.denoised else 1.0
     metered = max(left * source_noise(knowledge.reading), LEAST_NOISE, least_noise)
     noise = metered / max(float(values["strength"]) / 100, 1)
-    return deblurred(pixels, kernel, noise, values["effort"] == "best", path)
+    return deblurred(pixels, kernel, noise, values["effort"] == "best", care)
 
 
 def by_radius(
