@@ -66,6 +66,19 @@ def test_the_line_of_a_small_noisy_picture(tmp_path, name, top, left):
     assert abs((blur.line_angle - 30 + 90) % 180 - 90) <= 4
 
 
+@pytest.mark.parametrize(("light", "height"), [(0.03, 42), (0.8, 36), (0.8, 47)])
+def test_rows_of_windows_are_no_motion(tmp_path, light, height):
+    """Windows of one width have the spectrum of a movement over it; but their sides are sharp."""
+    rng = np.random.default_rng(0)
+    wall = cv2.GaussianBlur(rng.uniform(0.25, 0.35, (384, 512)).astype(np.float32), (0, 0), 1.5)
+    for left in range(8, 500, 46):
+        for top in range(10, 330, 100):
+            wall[top : top + height, left : left + 22 + int(rng.integers(0, 8))] = light
+    blur = measure(as_8_bit(tmp_path, camera.lens_softness(np.dstack([wall] * 3), 0.8))).blur
+    assert blur.kind in ("none", "soft lens")
+    assert blur.softness == pytest.approx(0.8, abs=0.25)
+
+
 @pytest.mark.parametrize("radius", [3.2, 5.0])
 def test_defocus_of_a_raw(tmp_path, radius):
     blur = measure(blurred_raw(tmp_path, camera.disc(radius))).blur

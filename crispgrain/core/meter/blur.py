@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -45,15 +45,29 @@ UNLIKE = 1.02  # misfit of a disc against that of softness
 AGREED = 0.25  # by so much a disc may differ between edges and spectrum
 LARGEST_EXTENT = 26.0  # px of the blocks
 LEAST_BLURRED, LEAST_SHAKEN = 0.5, 1.1  # px of softness
-LEAST_LENGTH, LEAST_RADIUS, LARGEST_RADIUS = 2.6, 1.1, 13.0  # px of the blocks
+LEAST_RADIUS, LARGEST_RADIUS = 1.1, 13.0  # px of the blocks
+LEAST_LENGTH, LARGEST_LENGTH = 2.6, 29.0  # px of the blocks; rows of columns or of windows look like longer lines
+ALONG, SHARP, MOST_SHARP = 25.0, 0.4, 0.5  # degrees; of what a motion leaves; share of the edges along it
 # Most of a picture's edges are out of focus or soft by nature; a RAW's are also read roughly, often too sharp.
 QUANTILE, RAW_QUANTILE = 0.2, 0.4
 
 
-def edge_blur(y: Array, noise_sigma: float) -> np.ndarray:
-    """Squared sigma in pixels of the blur at the strong edges of encoded luminance (H x W).
+@dataclass(frozen=True)
+class Edges:
+    """Strong edges: squared sigma of their blur in px, direction across them in degrees, which are steps, not lines."""
 
-    Below zero an edge is steeper than a step can be: it was sharpened.
+    squared: NDArray[np.float64]
+    angle: NDArray[np.float64]
+    is_step: NDArray[np.bool_]
+
+    @property
+    def steps(self) -> NDArray[np.float64]:
+        """Squared blurs of the steps; below zero one is steeper than a step can be: it was sharpened."""
+        return self.squared[self.is_step]
+
+
+def strong_edges(y: Array, noise_sigma: float) -> Edges:
+    """The strong edges of encoded luminance (H x W).
 
     The gradient of a step edge of blur s, smoothed further by t, peaks at
     A / sqrt(2 pi (s^2 + t^2)); two values of t give s. A third tells edges from
@@ -74,7 +88,7 @@ def edge_blur(y: Array, noise_sigma: float) -> np.ndarray:
     along = [s[0][strong] * direction[0] + s[1][strong] * direction[1] for s in (fine, middle, coarse)]
     squared, squared_coarse = (_blur_squared(along[i], along[i + 1], SCALES[i], SCALES[i + 1]) for i in (0, 1))
     is_step = (squared_coarse > -1.5) & (squared_coarse < LARGEST**2)
-    return squared[is_step]
+    return Edges(squared, np.degrees(np.arctan2(-direction[1], direction[0])), is_step)
 
 
 def _slopes(y: Array, t: float) -> tuple[Array, Array]:
@@ -91,7 +105,7 @@ def _blur_squared(fine: Array, coarse: Array, t: float, u: float) -> Array:
 def measure_blur(source: Source, noise: Noise) -> tuple[Blur, History]:
     """Softness of a shot's edges and the kind of blur behind it; and, from the same figures, earlier work on it."""
     by_patch = _edges(source, noise)
-    edges = np.concatenate([np.empty(0), *by_patch.values()])
+    edges = np.concatenate([np.empty(0), *(e.steps for e in by_patch.values())])
     blocks = _blocks(source)
     spectrum = log_spectrum(blocks) if len(blocks) >= LEAST_BLOCKS else None
     softness, sure = 0.0, 0.0
@@ -114,7 +128,9 @@ def measure_blur(source: Source, noise: Noise) -> tuple[Blur, History]:
     # The zeros of a blur look like the end of an enlarged picture's spectrum, but a blur explains all of it.
     past = History() if source.is_raw else history(known, None if explained else spectrum)
     if past.enlarged == 1 and (softness >= LEAST_BLURRED or not sure):  # too blurred to show an edge, perhaps
-        blur = _kind(blur, fits, spectrum, len(blocks), unit)
+        guess = _kind(blur, fits, spectrum, len(blocks), unit)
+        if guess.kind != "motion" or not _sharp_along(guess, list(by_patch.values())):
+            blur = guess
     if blur.kind != "defocus":  # noise may have filled the zeros in, but neither the edges nor the slope
         as_soft = 2 * (softness or unit * abs(fits["soft"].size[0]))
         unlike = fits["defocus"].misfit > fits["soft"].misfit * UNLIKE
@@ -135,7 +151,7 @@ def _kind(plain: Blur, fits: dict[str, Fit], spectrum: NDArray[np.float64], bloc
         moved = extent(spectrum)
         if moved < LARGEST_EXTENT:  # beyond, it is a pattern in the scene
             return replace(plain, kind="shake", radius=0.0, length=unit * moved, confidence=min(0.5, 0.1 + 3 * uneven))
-    if line.misfit < MOTION_GAIN * min(simple, disc.misfit) and line.size[0] > LEAST_LENGTH:
+    if line.misfit < MOTION_GAIN * min(simple, disc.misfit) and LEAST_LENGTH < line.size[0] < LARGEST_LENGTH:
         gain = 1 - line.misfit / min(simple, disc.misfit)
         length, angle = plain.line_length, plain.line_angle
         return replace(plain, kind="motion", radius=0.0, length=length, angle=angle, confidence=min(1.0, 4 * gain))
@@ -145,12 +161,21 @@ def _kind(plain: Blur, fits: dict[str, Fit], spectrum: NDArray[np.float64], bloc
     return plain
 
 
+def _sharp_along(blur: Blur, edges: list[Edges]) -> bool:
+    """Whether there are edges that a motion would have blurred: it is windows or bricks of one width, then."""
+    off = np.concatenate([e.angle for e in edges]) - blur.angle
+    along = np.abs((off + 90) % 180 - 90) < ALONG
+    squared, is_step = (np.concatenate([getattr(e, name) for e in edges]) for name in ("squared", "is_step"))
+    sharp = along & is_step & (squared < (SHARP * min(blur.length / 12**0.5, LARGEST)) ** 2)
+    return bool(along.sum() >= LEAST_EDGES and sharp.sum() > MOST_SHARP * along.sum())
+
+
 def _softness(edges: NDArray[np.float64], source: Source) -> float:
     quantile = RAW_QUANTILE if isinstance(source, RawSource) else QUANTILE
     return float(np.sqrt(np.clip(np.quantile(edges, quantile), 0, LARGEST**2)))
 
 
-def _regions(by_patch: dict[Rect, NDArray[np.float64]], source: Source, whole: float) -> tuple[tuple[float, ...], ...]:
+def _regions(by_patch: dict[Rect, Edges], source: Source, whole: float) -> tuple[tuple[float, ...], ...]:
     """Softness in each part of a grid; that of the whole picture where a part has too few edges."""
     if min(source.size.height, source.size.width) < LEAST_DIVIDED or not whole:
         return ()
@@ -158,7 +183,7 @@ def _regions(by_patch: dict[Rect, NDArray[np.float64]], source: Source, whole: f
     for rect, edges in by_patch.items():
         row = (2 * rect.top + rect.height) * GRID // (2 * source.size.height)
         column = (2 * rect.left + rect.width) * GRID // (2 * source.size.width)
-        parts.setdefault((row, column), []).append(edges)
+        parts.setdefault((row, column), []).append(edges.steps)
 
     def softness(row: int, column: int) -> float:
         edges = np.concatenate([np.empty(0), *parts.get((row, column), [])])
@@ -167,13 +192,13 @@ def _regions(by_patch: dict[Rect, NDArray[np.float64]], source: Source, whole: f
     return tuple(tuple(softness(row, column) for column in range(GRID)) for row in range(GRID))
 
 
-def _edges(source: Source, noise: Noise) -> dict[Rect, NDArray[np.float64]]:
-    """Squared blurs of the strong edges in patches all over a shot."""
+def _edges(source: Source, noise: Noise) -> dict[Rect, Edges]:
+    """The strong edges in patches all over a shot."""
     found = {}
     for rect in sample_rects(source.size, 256, 24):
         y = np.ascontiguousarray(srgb_encode(rough_luminance(source, rect)))
         if min(y.shape) >= 16:
-            found[rect] = edge_blur(y, noise.luminance / 255 / 3**0.5)
+            found[rect] = strong_edges(y, noise.luminance / 255 / 3**0.5)
     return found
 
 
