@@ -86,6 +86,8 @@ def test_strengths_of_luminance_and_colour_are_apart(tmp_path):
     assert weak_luminance[0] > 2 * full[0]
     assert weak_luminance[1] < 1.5 * full[1] + 0.002
     assert weak_colour[1] > 2 * full[1]
+    halves = [left(NET.set("denoise.luminance", s).set("denoise.colour", s))[1] for s in (0, 50, 100)]
+    assert halves[1] == pytest.approx((halves[0] + halves[2]) / 2, rel=0.1)
     assert weak_colour[0] < 1.5 * full[0] + 0.002
 
 

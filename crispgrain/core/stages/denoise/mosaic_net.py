@@ -9,6 +9,7 @@ from ...files.source import RawSource
 from ...model import Domain, Knowledge, Model, Stage, Values
 from ...networks import ensemble, runtime
 from ...networks.runtime import EDGE
+from ..develop.demosaic import colour_masks, linear
 from . import stabilise
 from .parameters import STRENGTHS
 
@@ -18,6 +19,8 @@ MULTIPLE = 8  # the deepest level works at an eighth of the resolution
 REACH = 10 * 2 + 8 * 4 + 4 * 8
 TILE = 384  # px; smaller ones would be mostly margin
 LEAST_NOISE = 1.0  # 8-bit steps; nearly clean letters on brass are nearer to the truth by the classical model
+
+CELL = np.array([[0, 1], [1, 2]], np.int8)  # colours of the cells the network knows
 
 
 def run(mosaic: Array, values: Values, knowledge: Knowledge) -> Array:
@@ -50,7 +53,12 @@ def run(mosaic: Array, values: Values, knowledge: Knowledge) -> Array:
     effort = str(values["effort"])
 
     def rendered(strength: float) -> Array:
-        rgb = _network(stable, sigma * strength, effort)[top : top + height, left : left + width]
+        rgb = _network(stable, sigma * max(strength, 1.0), effort)
+        if strength < 1:  # told of less noise, the network still sees it: a share of what was taken off is put back
+            again = np.select(colour_masks(CELL, *stable.shape), [rgb[..., c] for c in range(3)])
+            taken = (stable - again).astype(np.float32)
+            rgb = rgb + np.float32(1 - strength) * linear(taken, CELL)
+        rgb = rgb[top : top + height, left : left + width]
         planes = [
             stabilise.inverse(rgb[..., c] * span + low, *lines[c], smoothed=min(strength, 1.0))
             for c, (low, span) in enumerate(scales)
