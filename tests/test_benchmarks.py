@@ -7,6 +7,7 @@ import pytest
 from scipy.ndimage import gaussian_filter
 from skimage.metrics import peak_signal_noise_ratio
 
+from benchmarks import __main__ as bench
 from benchmarks import edges, methods, tasks
 from benchmarks.measure import run, table
 from benchmarks.quality import compare
@@ -101,3 +102,20 @@ def test_sharpening_told_nothing_meters_and_picks_by_kind():
     for options in ({"settings": {"model": "sharp-net"}}, {"by_kind": True}):
         assert psnr(methods.ours_sharpen(soft, **options), truth) > psnr(soft, truth) + 1
     assert np.array_equal(methods.given(soft), soft)
+
+
+def test_only_the_tasks_asked_for_are_run_and_full_is_no_part_of_their_name(monkeypatch, capsys):
+    asked = []
+
+    def every_task(full):
+        asked.append(full)
+        truth = np.full((16, 16, 3), 0.25)
+        yield "RAW, ISO 400", [(truth * 2, truth)], [("halving", halve)]
+        yield "JPEG", [(truth, truth)], [("breaking", fail)]
+
+    monkeypatch.setattr(bench, "every_task", every_task)
+    for words in (["RAW,", "ISO"], ["RAW,", "full"]):
+        monkeypatch.setattr("sys.argv", ["bench", "only", *words])
+        bench.main()
+    assert asked == [False, True]
+    assert capsys.readouterr().out.count("| RAW, ISO 400 | halving |") == 2

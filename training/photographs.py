@@ -47,7 +47,7 @@ RESERVED = (
     "wallpapers/EveningGlow/contents/images/2560x1600.jpg", "wallpapers/OneStandsOut/contents/images/2560x1600.jpg",
 )  # fmt: skip
 
-DRAWINGS = 16  # made-up pictures, about one in nine of the patches
+DRAWINGS = 16  # made-up pictures, about one in ten of the patches drawn
 STRANGE_COLOURS = 0.2  # share of patches whose channels are exchanged
 SCALES = (2, 3, 4, 6, 8)  # by which photographs are shrunk; smaller copies have more detail
 LEAST_SIDE = 256  # px after shrinking

@@ -13,7 +13,8 @@ from skimage import data
 from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import srgb_decode, srgb_encode
 from crispgrain.core.files import PictureSource, read_shot
-from crispgrain.core.meter import Blur, Noise, Reading, measure
+from crispgrain.core.meter import Blur, Noise, Reading, measure, spectrum
+from crispgrain.core.meter.blur import strong_edges
 from crispgrain.core.meter.mtf import edge_response, mtf50
 from crispgrain.core.meter.words import all_words, blur_words, headline
 from crispgrain.demo import camera
@@ -183,3 +184,32 @@ def test_json_follows_its_schema(tmp_path):
         reading = measure(source)
         jsonschema.validate(json.loads(json.dumps({"file": "x", **reading.as_json()})), schema)
         assert all(isinstance(line, str) and line for line in all_words(reading))
+
+
+@pytest.mark.parametrize("angle", [-110, 20, 75, 160])
+@pytest.mark.parametrize("sigma", [0.8, 1.6])
+def test_direction_and_blur_of_an_edge(angle, sigma):
+    """The edge is a Gaussian's integral (closed form); its light side lies in the direction given."""
+    rows, columns = np.mgrid[:96, :96] - 47.5
+    across = columns * np.cos(np.radians(angle)) - rows * np.sin(np.radians(angle))
+    edges = strong_edges((0.3 + 0.2 * erf(across / sigma / 2**0.5)).astype(np.float32), 0.0)
+    assert len(edges.steps) > 20
+    assert np.abs((edges.angle[edges.is_step] - angle + 180) % 360 - 180).max() < 8
+    assert np.sqrt(np.median(edges.steps)) == pytest.approx(sigma, abs=0.15)
+
+
+def test_a_thin_line_is_no_step():
+    rows, columns = np.mgrid[:96, :96] - 47.5
+    line = 0.3 + 0.4 * np.exp(-((columns + 0.3 * rows) ** 2) / 2)
+    edges = strong_edges(line.astype(np.float32), 0.0)
+    assert len(edges.squared) > 50
+    assert len(edges.steps) < 0.2 * len(edges.squared)
+
+
+def test_starting_points_of_a_fit_differ():
+    starts = [(15.0, 30.0), (15.5, 32.0), (14.0, 172.0), (14.0, 4.0), (40.0, 30.0)]
+    order = np.array([1, 0, 2, 3, 4])
+    # 172 and 4 degrees are 12 apart, for a line has no beginning.
+    assert spectrum._unlike(starts, order, 4) == [1, 2, 4]
+    assert spectrum._unlike(starts, order, 2) == [1, 2]
+    assert spectrum._unlike([(1.0,), (1.1,), (4.0,)], np.array([0, 1, 2]), 4) == [0, 2]

@@ -387,3 +387,29 @@ def test_a_model_whose_tiles_must_agree_fixes_them(model, raw_file):
     reading = measure(source)
     plan = resolve(NET.set("sharpen.on", True).set("sharpen.model", model), source, reading)
     assert {Pipeline(source, reading, plan, tile=tile).tile for tile in (128, 512, 2048)} == {512}
+
+
+def test_what_a_weak_strength_puts_back_is_the_shot_s_own_noise(tmp_path, clean):
+    """Not new grain: it correlates with what undenoised development shows, and the picture below stays."""
+    source = read_shot(write_raw(tmp_path / "p.dng", camera.lens_softness(clean[:200, :240], 0.6), 6400))
+    reading = measure(source)
+    developed = treated(source, Treatment().only(["develop"]), reading)
+    full, half, none = (
+        treated(source, NET.set("denoise.luminance", s).set("denoise.colour", s), reading) for s in (100, 50, 0)
+    )
+    noise = (developed - full).ravel()
+    for weak in (half, none):
+        assert np.corrcoef((weak - full).ravel(), noise)[0, 1] > 0.7
+    assert (half - full).std() == pytest.approx((none - full).std() / 2, rel=0.1)
+
+
+@pytest.mark.parametrize(("luminance", "colour", "runs"), [(100, 100, 1), (40, 70, 1), (30, 30, 1), (50, 150, 2)])
+def test_the_network_runs_once_for_each_noise_it_is_told_of(tmp_path, monkeypatch, luminance, colour, runs):
+    source = read_shot(write_raw(tmp_path / "p.dng", np.full((64, 64, 3), 0.3, np.float32), 3200))
+    a, b = camera.noise_at(3200)
+    told, run = [], runtime.run
+    monkeypatch.setattr(runtime, "run", lambda name, inputs: told.append(inputs["sigma"].max()) or run(name, inputs))
+    treatment = NET.set("denoise.luminance", luminance).set("denoise.colour", colour)
+    treated(source, treatment, Reading(Noise(5, 5, a=(a,) * 3, b=(b,) * 3)))
+    assert len(told) == runs
+    assert max(told) / min(told) == pytest.approx(max(luminance, colour, 100) / 100)

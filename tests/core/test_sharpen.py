@@ -20,7 +20,8 @@ from crispgrain.core.meter import Blur, Noise, Reading, measure
 from crispgrain.core.meter.mtf import mtf50
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
-from crispgrain.core.stages.sharpen import blind, photo_prior, point_spread, shake
+from crispgrain.core.stages.sharpen import blind, photo_prior, point_spread, shake, undo
+from crispgrain.core.stages.sharpen.deconvolution import Blurred
 from crispgrain.core.treatment import Treatment, resolve
 from crispgrain.demo.camera import shake_path
 from tests.conftest import encoded, photograph, psnr
@@ -407,3 +408,35 @@ def test_a_path_survives_being_written_down():
     for bad in ("", "3:!!", "4:" + "A" * 24, "103:AAAA"):
         with pytest.raises(ValueError, match="path"):
             point_spread.from_text(bad)
+
+
+def test_nearly_white_counts_as_clipped_beside_white_only():
+    """Compression leaves lamps rough; but a white wall that is not clipped is known."""
+    linear = np.full((40, 60, 3), 0.1, np.float32)
+    linear[10:20, 10:20], linear[14, 14] = 0.9, 1.0  # a rough lamp
+    linear[10:20, 40:50] = 0.9  # a wall
+    linear[30:34, 10:14] = (1.0, 0.2, 0.1)  # red is clipped
+    clipped = undo.clipped_in(linear)
+    assert clipped[10:20, 10:20].all() and clipped[30:34, 10:14].all()
+    assert clipped.sum() == 100 + 16
+
+
+def test_how_bright_a_lamp_is_follows_from_its_rim():
+    """Eight times white, and no larger than the blur, so that all of it shows somewhere."""
+    rows, columns = np.mgrid[:96, :96] - 47.5
+    true = np.where(np.hypot(rows, columns) < 2.5, 8.0, 0.02).astype(np.float32)
+    seen = np.minimum(ndimage.convolve(true, disc(3), mode="mirror"), 1)[..., None].astype(np.float32)
+    kernel, lamp = disc(3).astype(np.float32), np.hypot(rows, columns) < 4
+    found, plain = (
+        frame.start[frame.inner][..., 0]
+        for frame in (Blurred(seen, kernel, seen[..., 0] >= 1, lamps) for lamps in (True, False))
+    )
+    assert found[lamp].sum() == pytest.approx(true[lamp].sum(), rel=0.3)
+    assert plain.max() <= 1
+    assert np.abs(found - true)[~lamp].mean() < 0.02
+
+
+def test_nothing_clipped_needs_no_search():
+    seen = np.random.default_rng(1).uniform(0.1, 0.8, (48, 48, 1)).astype(np.float32)
+    frame = Blurred(seen, disc(2).astype(np.float32), np.zeros((48, 48), bool))
+    assert frame.start is frame.observed

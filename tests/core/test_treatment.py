@@ -100,7 +100,7 @@ def test_readings_decide_what_is_metered(raw_file):
     assert noisy[Stage.DENOISE].model.id == "mosaic-net"
     little = resolve(Treatment(), source, Reading(Noise.even(0.8)))
     assert little[Stage.DENOISE].on
-    assert little[Stage.DENOISE].model.id == "mosaic-dct"
+    assert little[Stage.DENOISE].model.id == "mosaic-net"
     clean = resolve(Treatment(), source, Reading(Noise.even(0.2), Blur("none", 0.1, 0.1)))
     assert not clean[Stage.DENOISE].on
     assert not clean[Stage.SHARPEN].on

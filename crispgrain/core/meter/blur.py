@@ -54,7 +54,11 @@ QUANTILE, RAW_QUANTILE = 0.2, 0.4
 
 @dataclass(frozen=True)
 class Edges:
-    """Strong edges: squared sigma of their blur in px, direction across them in degrees, which are steps, not lines."""
+    """Strong edges, n of them.
+
+    ``squared`` is the squared sigma of their blur in px; ``angle`` the direction across them, towards the light, in
+    degrees counter-clockwise from the horizontal, -180 to 180; ``is_step`` says which are steps and not thin lines.
+    """
 
     squared: NDArray[np.float64]
     angle: NDArray[np.float64]
@@ -67,7 +71,7 @@ class Edges:
 
 
 def strong_edges(y: Array, noise_sigma: float) -> Edges:
-    """The strong edges of encoded luminance (H x W).
+    """The strong edges of encoded luminance (H x W, 0..1); ``noise_sigma`` is that of its noise, in the same units.
 
     The gradient of a step edge of blur s, smoothed further by t, peaks at
     A / sqrt(2 pi (s^2 + t^2)); two values of t give s. A third tells edges from

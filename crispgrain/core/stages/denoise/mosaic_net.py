@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import cache
+
 import numpy as np
 
 from ...colour.spaces import OPPONENT, Array, apply_matrix, srgb_decode, srgb_encode
@@ -18,7 +20,6 @@ MULTIPLE = 8  # the deepest level works at an eighth of the resolution
 # Receptive field, one side: (1 + 4 + 4 + 1) convolutions at 1/2, 8 at 1/4, 4 at 1/8 resolution.
 REACH = 10 * 2 + 8 * 4 + 4 * 8
 TILE = 384  # px; smaller ones would be mostly margin
-LEAST_NOISE = 1.0  # 8-bit steps; nearly clean letters on brass are nearer to the truth by the classical model
 
 CELL = np.array([[0, 1], [1, 2]], np.int8)  # colours of the cells the network knows
 
@@ -52,9 +53,13 @@ def run(mosaic: Array, values: Values, knowledge: Knowledge) -> Array:
     luminance, colour = (float(values[k]) / 100 for k in ("luminance", "colour"))
     effort = str(values["effort"])
 
+    @cache  # luminance and colour may ask for the same
+    def cleaned(told: float) -> Array:
+        return _network(stable, sigma * told, effort)
+
     def rendered(strength: float) -> Array:
-        rgb = _network(stable, sigma * max(strength, 1.0), effort)
-        if strength < 1:  # told of less noise, the network still sees it: a share of what was taken off is put back
+        rgb = cleaned(max(strength, 1.0))
+        if strength < 1:  # told of less noise, the network would still see it: what was taken off is put back in part
             again = np.select(colour_masks(CELL, *stable.shape), [rgb[..., c] for c in range(3)])
             taken = (stable - again).astype(np.float32)
             rgb = rgb + np.float32(1 - strength) * linear(taken, CELL)
@@ -86,5 +91,4 @@ MODEL = Model(
     "For RAW: a network of our own that denoises and demosaics in one step; most detail, least colour speckle.",
     (*STRENGTHS, ensemble.EFFORT), run, lambda values, knowledge: REACH, Domain.MOSAIC,
     problem=lambda: runtime.problem(NAME), demosaics=True, tile=lambda values: TILE,
-    suits=lambda r: r.noise.luminance >= LEAST_NOISE,
 )  # fmt: skip
