@@ -55,6 +55,7 @@ def white_noise(full: bool) -> Iterator[Task]:
                 ("**Wavelet**", partial(m.ours_denoise, model="wavelet")),
                 ("**Photo net**", partial(m.ours_denoise, model="photo-net")),
                 ("**Photo net**, best", partial(m.ours_denoise, model="photo-net", effort="best")),
+                ("**Matched blocks**", partial(m.ours_denoise, model="matched-blocks")),
                 *((f"**Photo net**, told {k:.0%} of the noise", partial(m.ours_denoise, model="photo-net", told=k))
                   for k in (0.7, 1.3)),
             ],

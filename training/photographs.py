@@ -51,6 +51,7 @@ DRAWINGS = 16  # made-up pictures, about one in ten of the patches drawn
 STRANGE_COLOURS = 0.2  # share of patches whose channels are exchanged
 SCALES = (2, 3, 4, 6, 8)  # by which photographs are shrunk; smaller copies have more detail
 LEAST_SIDE = 256  # px after shrinking
+AS_THEY_COME = 0.2  # share of patches taken without a look: skies are where people look for noise
 LOOKS = 6  # patches looked at for each that is taken
 FLAT = 0.3  # 8-bit steps; what a patch without any detail counts
 
@@ -131,7 +132,7 @@ def pick(patches: Sequence[NDArray[np.uint8]], rng: np.random.Generator) -> int:
 
 
 class PatchSampler:
-    """Draws random square patches: larger photographs more often, flat patches seldom, turned and mirrored."""
+    """Draws random square patches: larger photographs more often, flat patches less often, turned and mirrored."""
 
     def __init__(self, photographs: list[NDArray[np.uint8]], edge: int, rng: np.random.Generator) -> None:
         self.photographs, self.edge, self.rng = photographs, edge, rng
@@ -141,7 +142,7 @@ class PatchSampler:
     def __call__(self) -> NDArray[np.uint8]:
         """One patch, uint8, edge x edge x 3."""
         rng = self.rng
-        seen = [self._any() for _ in range(LOOKS)]
+        seen = [self._any() for _ in range(1 if rng.random() < AS_THEY_COME else LOOKS)]
         patch = np.rot90(seen[pick(seen, rng)], int(rng.integers(4)))
         if rng.random() < STRANGE_COLOURS:  # brass and velvet are rarer in nature than foliage and sky
             patch = patch[..., rng.permutation(3)]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from .errors import TreatmentError
 from .model import Model, Stage
-from .stages.denoise import mosaic_dct, mosaic_net, photo_net, sliding_dct, wavelet
+from .stages.denoise import matched_blocks, mosaic_dct, mosaic_net, photo_net, sliding_dct, wavelet
 from .stages.develop import develop
 from .stages.enlarge import detail_net, faithful, lanczos
 from .stages.finish import grain
@@ -17,6 +17,7 @@ MODELS: tuple[Model, ...] = (
     mosaic_net.MODEL,
     mosaic_dct.MODEL,
     photo_net.MODEL,
+    matched_blocks.MODEL,
     sliding_dct.MODEL,
     wavelet.MODEL,
     sharp_net.MODEL,

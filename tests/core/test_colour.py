@@ -108,6 +108,34 @@ def test_colours_survive_the_way_through_a_profile_and_back(space_id):
     assert np.allclose(icc.to_working(stored, icc.profile(space_id)), pixels, atol=3e-4)
 
 
+@pytest.mark.parametrize("dtype", ["uint8", "uint16"])
+@pytest.mark.parametrize("space_id", icc.PROFILE_NAMES)
+def test_looking_colours_up_gives_what_littlecms_gives(space_id, dtype):
+    profile = icc.profile(space_id)
+    stored = np.random.default_rng(3).integers(0, np.iinfo(dtype).max, (90, 70, 3), dtype, endpoint=True)
+    by_littlecms = imagecodecs.cms_transform(
+        stored, profile, icc.working_profile(), colorspace="rgb", outcolorspace="rgb", outdtype="float32",
+        intent=imagecodecs.CMS.INTENT.RELATIVE_COLORIMETRIC,
+    )  # fmt: skip
+    found = icc.to_working(stored, profile)
+    assert found.dtype == np.float32
+    assert np.allclose(found, by_littlecms, rtol=0, atol=1e-6)
+
+
+def test_colours_that_do_not_add_up_go_through_littlecms(monkeypatch):
+    """As with a profile of tables, of which there is none here: one whose green depends on red."""
+
+    def tabled(stored, source, target, dtype, space="rgb"):
+        pixels = stored.astype(np.float32) / 255
+        pixels[..., 1] *= pixels[..., 0]
+        return pixels
+
+    monkeypatch.setattr(icc, "_transform", tabled)
+    stored = np.random.default_rng(4).integers(0, 256, (20, 20, 3), np.uint8)
+    expected = tabled(stored, b"", b"", "float32")
+    assert np.array_equal(icc.to_working(stored, b"a profile of tables"), expected)
+
+
 def test_our_srgb_profile_gives_what_littlecms_own_srgb_gives():
     pixels = RNG.uniform(0, 1, (64, 64, 3)).astype(np.float32)
     ours = icc.from_working(pixels, icc.profile("srgb"), 8).astype(int)

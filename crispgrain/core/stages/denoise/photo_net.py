@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
 from ...colour.spaces import OPPONENT, Array, apply_matrix, from_opponent, to_opponent
@@ -13,6 +15,7 @@ from .parameters import STRENGTHS
 from .sliding_dct import TONE_REACH, tone_map
 
 NAME = "photo-net"
+Refinement = Callable[[Array, Array, Array], Array]  # from the picture, the result (both opponent) and the conditions
 COMPRESSION = Parameter(
     "compression", "Compression", "How strongly the picture was compressed; 0 % leaves blocks alone.", 0.0, 0, 90, 1,
     "%", metered=lambda reading: reading.jpeg.strength,
@@ -35,7 +38,14 @@ def conditions(luma: Array, noise: Noise, compression: float) -> Array:
 
 
 def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
-    """Denoise H x W x 3; up to 100 %, a strength blends, above, the network is told of more noise than metered."""
+    return denoised(pixels, values, knowledge)
+
+
+def denoised(pixels: Array, values: Values, knowledge: Knowledge, refined: Refinement | None = None) -> Array:
+    """Denoise H x W x 3; up to 100 %, a strength blends, above, the network is told of more noise than metered.
+
+    ``refined`` makes more of the network's result.
+    """
     luminance, colour = (float(values[k]) / 100 for k in ("luminance", "colour"))
     if luminance <= 0 and colour <= 0:
         return pixels
@@ -48,6 +58,8 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     start = (knowledge.rect.top, knowledge.rect.left)
     output = restored(NAME, apply_matrix(opponent, OPPONENT.T), planes, start, str(values["effort"]))
     cleaned = apply_matrix(output, OPPONENT)
+    if refined is not None:
+        cleaned = refined(opponent, cleaned, planes)
     blend = np.minimum(np.array([luminance, colour, colour], np.float32), 1)
     return from_opponent(opponent + blend * (cleaned - opponent))
 

@@ -1,0 +1,37 @@
+"""What the photo net makes of a picture, cleaned once more together with all that looks alike."""
+
+from __future__ import annotations
+
+from ...colour.spaces import Array
+from ...geometry import Rect
+from ...model import Knowledge, Model, Stage, Values
+from ...networks import runtime
+from ...networks.conditioned import REACH
+from . import alike, photo_net
+from .parameters import STRENGTHS
+from .sliding_dct import TONE_REACH
+
+TILE = 512  # px; a spot the network rounds otherwise may find other blocks alike, so tiles are the same everywhere
+
+
+def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
+    """The photo net needs all of its margin, blocks only theirs."""
+    part = knowledge.wanted.grow(alike.REACH + alike.STEP, knowledge.rect)
+    top, left = part.top // alike.STEP * alike.STEP, part.left // alike.STEP * alike.STEP
+    inside = Rect.between(top, left, part.bottom, part.right).within(knowledge.rect).slices
+
+    def together(opponent: Array, cleaned: Array, told: Array) -> Array:
+        cleaned[inside] = alike.clean_together(opponent[inside], cleaned[inside], told[inside][..., [0, 1, 1]])
+        return cleaned
+
+    # An average over turned copies (0.02 dB) is not worth its time here.
+    return photo_net.denoised(pixels, {**values, "compression": 0.0, "effort": "fast"}, knowledge, together)
+
+
+MODEL = Model(
+    Stage.DENOISE, "matched-blocks", "Matched blocks",
+    "For noise that is fine and even, as in scans or pictures made smaller: the photo net, then spots that look alike "
+    "are cleaned together. Slow; no better than the photo net where a camera has smoothed or compressed the noise.",
+    STRENGTHS, run, lambda values, knowledge: REACH + TONE_REACH + alike.REACH + alike.STEP,
+    problem=lambda: runtime.problem(photo_net.NAME), tile=lambda values: TILE, same_tiles=True,
+)  # fmt: skip

@@ -1,0 +1,116 @@
+"""Blocks that look alike: found where they are, and cleaned together."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from skimage import data
+
+from crispgrain.core.cancel import Cancelled, CancelToken, cancelled_by
+from crispgrain.core.colour import icc
+from crispgrain.core.colour.spaces import OPPONENT, apply_matrix
+from crispgrain.core.files import PictureSource
+from crispgrain.core.geometry import Rect
+from crispgrain.core.meter import Noise, Reading
+from crispgrain.core.render.pipeline import Pipeline
+from crispgrain.core.stages.denoise.alike import BLOCK, FAR, GROUP, STEP, clean_together, most_alike
+from crispgrain.core.treatment import Treatment, resolve
+
+RNG = np.random.default_rng(21)
+MATCHED = Treatment().only([]).set("denoise.on", True).set("denoise.model", "matched-blocks")
+
+
+def psnr(a: np.ndarray, b: np.ndarray) -> float:
+    return float(-10 * np.log10(np.mean(np.square(np.clip(a, 0, 1) - b))))
+
+
+def pipeline(encoded: np.ndarray, sigma: float, treatment: Treatment = MATCHED, tile: int = 512) -> Pipeline:
+    source = PictureSource(Path("x.png"), encoded.astype(np.float32), icc.profile("srgb"))
+    reading = Reading(Noise.even(sigma))
+    return Pipeline(source, reading, resolve(treatment, source, reading), tile=tile)
+
+
+def treated(encoded: np.ndarray, sigma: float, treatment: Treatment = MATCHED) -> np.ndarray:
+    chain = pipeline(encoded, sigma, treatment)
+    return icc.from_working(chain.region(chain.size.rect), icc.profile("srgb"), 16) / 65535
+
+
+def test_the_most_alike_are_found_where_they_are():
+    luma = RNG.integers(0, 256, (100, 100)).astype(np.uint8)
+    row, column = 44, 40
+    copies = [(-9, 5), (12, -12), (0, 11)]
+    for down, right in copies:
+        luma[row + down :, column + right :][:BLOCK, :BLOCK] = luma[row:, column:][:BLOCK, :BLOCK]
+    # One that is nearly the same comes after those that are the same.
+    luma[row - 12 :, column - 12 :][:BLOCK, :BLOCK] = luma[row:, column:][:BLOCK, :BLOCK] ^ 1
+    found = most_alike(luma, np.array([row]), np.array([column]))[:, 0]
+    assert len(found) == GROUP
+    assert tuple(found[0]) == (row, column)
+    assert {tuple(f) for f in found[1:4].tolist()} == {(row + d, column + r) for d, r in copies}
+    assert tuple(found[4]) == (row - 12, column - 12)
+    assert np.abs(found - (row, column)).max() <= FAR
+
+
+def test_a_perfect_pilot_keeps_the_picture_and_takes_the_noise():
+    truth = apply_matrix((data.astronaut()[:96, 100:220] / 255).astype(np.float32), OPPONENT)
+    noise = RNG.normal(0, 0.1, truth.shape).astype(np.float32)
+    sigma = np.full_like(truth, 0.1)
+    cleaned = clean_together(truth + noise, truth, sigma)
+    assert np.square(cleaned - truth).mean() < 0.05 * np.square(noise).mean()
+    untouched = clean_together(truth, truth, np.full_like(truth, 1e-6))
+    assert np.abs(untouched - truth).max() < 1e-4
+
+
+def test_repeated_texture_comes_out_better_than_from_the_network_alone():
+    """A weave finer than the network's memory, noise of sigma 25; the gain on photographs is in docs/benchmarks.md."""
+    y, x = np.mgrid[:160, :160]
+    weave = 0.5 + 0.2 * np.sin(2 * np.pi * (x + 2 * y) / 5.3) * np.sin(2 * np.pi * (2 * x - y) / 7.1)
+    truth = np.stack([weave, 0.9 * weave, 0.8 * weave], axis=-1)
+    noisy = truth + RNG.normal(0, 25 / 255, truth.shape)
+    alone = psnr(treated(noisy, 25, MATCHED.set("denoise.model", "photo-net")), truth)
+    assert psnr(treated(noisy, 25), truth) > alone + 0.5
+
+
+@pytest.mark.parametrize("sigma", [5, 25])
+def test_white_noise_comes_off_photographs_better_than_by_the_network_alone(sigma):
+    gains = []
+    for name in ("astronaut", "coffee", "rocket"):
+        truth = getattr(data, name)()[60:220, 100:260] / 255
+        noisy = truth + RNG.normal(0, sigma / 255, truth.shape)
+        alone = treated(noisy, sigma, MATCHED.set("denoise.model", "photo-net"))
+        gains.append(psnr(treated(noisy, sigma), truth) - psnr(alone, truth))
+    assert np.mean(gains) > 0.3
+
+
+def test_tiles_and_patches_agree():
+    noisy = data.coffee()[:, :620] / 255 + RNG.normal(0, 0.05, (400, 600, 3))
+    small, large = (pipeline(noisy, 13, tile=t) for t in (256, 1024))
+    whole = small.region(small.size.rect)
+    assert np.array_equal(whole, large.region(large.size.rect))
+    part = Rect(101, 467, 90, 75)  # across two tiles
+    # What the network rounds otherwise may rarely make other blocks the most alike.
+    difference = np.abs(small.untiled(part) - whole[part.slices])
+    assert np.median(difference) < 1e-6
+    assert difference.max() < 0.02
+
+
+@pytest.mark.parametrize("shape", [(1, 1), (1, 40), (3, 2), (37, 53)])
+def test_small_and_odd_pictures(shape):
+    noisy = 0.5 + RNG.normal(0, 0.05, (*shape, 3))
+    result = treated(noisy, 0.05 * 255)
+    assert result.shape == noisy.shape
+    assert np.isfinite(result).all()
+    assert np.abs(result - 0.5).mean() < np.abs(noisy - 0.5).mean()
+
+
+def test_an_even_area_is_nearly_free_of_noise():
+    result = treated(0.5 + RNG.normal(0, 0.1, (128, 128, 3)), 25.5)
+    assert result.std() < 0.01
+
+
+def test_it_stops_when_nobody_wants_the_answer_any_more():
+    cancel = CancelToken()
+    cancel.cancel()
+    planes = np.zeros((8 * STEP, 8 * STEP, 3), np.float32)
+    with pytest.raises(Cancelled), cancelled_by(cancel):
+        clean_together(planes, planes, planes + 1)
