@@ -16,6 +16,9 @@ from .sensor import LINEAR
 KINDS = ("sharp", "gaussian", "disc", "motion")
 CHANCE = (0.1, 0.45, 0.25, 0.2)
 STRONGEST = 12 / 255  # sigma of the noise
+# The sharpest edges of shrunk photographs are steps. A network that has seen no others makes every edge a step,
+# whatever it is told.
+LESS_CRISP, SOFTEST = 0.5, 0.8  # share of the truths; sigma in px
 
 
 def draw_kernel(rng: np.random.Generator) -> Array:
@@ -39,7 +42,10 @@ def size(kernel: Array) -> float:
 def draw_blurred(patch: NDArray[np.uint8], rng: np.random.Generator) -> Finished:
     """Blur an 8-bit sRGB patch in linear light, then add noise and perhaps compress; the network is told how much."""
     kernel = draw_kernel(rng)
-    soft = srgb_encode(cv2.filter2D(LINEAR[patch], cv2.CV_32F, kernel, borderType=cv2.BORDER_REFLECT))
+    sharp = LINEAR[patch]
+    if rng.random() < LESS_CRISP:
+        sharp = _spread(sharp, gaussian(rng.uniform(0.2, SOFTEST)))
+    soft = srgb_encode(_spread(sharp, kernel))
     sigma = STRONGEST * rng.random() ** 2
     picture = soft + rng.standard_normal(soft.shape, np.float32) * np.float32(sigma)
     quality = 100
@@ -50,4 +56,8 @@ def draw_blurred(patch: NDArray[np.uint8], rng: np.random.Generator) -> Finished
     told = min(size(kernel) * np.exp(rng.normal(0, 0.15)), LARGEST)
     noise = np.full(picture.shape[:2], sigma * np.exp(rng.normal(0, 0.1)), np.float32)
     planes = conditions(noise, told, (100 - quality) / 100)
-    return Finished(picture.astype(np.float32), patch.astype(np.float32) / np.float32(255), planes)
+    return Finished(picture.astype(np.float32), srgb_encode(sharp), planes)
+
+
+def _spread(picture: Array, kernel: Array) -> Array:
+    return cv2.filter2D(picture, cv2.CV_32F, kernel, borderType=cv2.BORDER_REFLECT)

@@ -42,3 +42,11 @@ def test_the_network_is_told_of_the_blur_it_sees(monkeypatch):
     assert told.max() <= 1
     assert stats.spearmanr(told, lost).statistic < -0.6
     assert all(s.picture.shape == s.truth.shape == s.conditions.shape for s in samples)
+
+
+def test_truths_are_of_different_crispness():
+    steepest = [np.abs(np.diff(blurred.draw_blurred(PATCH, RNG).truth, axis=1)).max() for _ in range(24)]
+    asit = np.abs(np.diff(PATCH / 255, axis=1)).max()
+    whole = np.isclose(steepest, asit, atol=0.01)
+    assert 4 <= whole.sum() <= 20
+    assert min(steepest) < 0.8 * asit

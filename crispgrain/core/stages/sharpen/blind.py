@@ -21,6 +21,7 @@ from scipy import fft, ndimage
 from ...cancel import check
 from ...colour.spaces import Array
 from .deconvolution import Blurred, forward, total_variation
+from .undo import clipped_in
 
 STEP = 2**0.5  # from one scale to the next
 SMALLEST = 5  # px, edge of the coarsest kernel
@@ -36,7 +37,7 @@ SMOOTHED = 0.75, 25.0, 1.6  # px; least, per noise in white, most: noise must no
 EXTENTS = 0.43, 0.66, 1.0  # shares of the largest
 POWER = 2 / 3  # of a gradient's cost: between counting edges and adding them up
 NEARLY = 1.05  # times the least cost; set by trial on training photographs and on the benchmark's
-CLIPPED, LEAST_NOISE = 0.985, 0.0045  # of white
+LEAST_NOISE = 0.0045  # of white
 BRIGHT = 0.995  # quantile that becomes 1
 
 
@@ -79,7 +80,7 @@ def _judged(patch: Array, kernel: Array, noise: float) -> tuple[float, float]:
     D. Krishnan, T. Tay, R. Fergus, "Blind deconvolution using a normalized
     sparsity measure", CVPR 2011.
     """
-    blurred = Blurred(patch[..., None], kernel, patch >= CLIPPED)
+    blurred = Blurred(patch[..., None], kernel, clipped_in(patch[..., None]))
     sharp = total_variation(blurred, max(noise, LEAST_NOISE))
     rim = min(len(kernel), min(patch.shape) // 4)  # small pictures are wanted whole, or nearly
     inner = np.s_[rim : patch.shape[0] - rim, rim : patch.shape[1] - rim]
