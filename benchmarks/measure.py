@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -50,6 +51,7 @@ def run(task: str, method: str, function: Method, cases: list[tuple[Any, NDArray
 def _child(sender: Any, function: Method, inputs: list[Any]) -> None:
     try:
         before = _peak_megabytes()
+        cv2.setNumThreads(1)
         function(inputs[0])  # imports and first-use set-up are not what is timed
         start = time.perf_counter()
         results = [function(i) for i in inputs]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import tempfile
 from collections.abc import Callable, Iterator
 from fractions import Fraction
 from functools import partial
@@ -32,16 +31,28 @@ RNG = np.random.default_rng(2026)
 # Photographs shipped inside scikit-image.
 PHOTOGRAPHS = (("astronaut", 0, 100), ("coffee", 60, 180), ("chelsea", 20, 90), ("rocket", 60, 200))
 RIM = Rect(1900, 900, 256, 384)
+# Photographs kept out of training, there after ./run train data.
+RESERVED = Path(__file__).parent.parent / "training" / "data" / "reserved"
 
 
 def photographs(edge: int = 256) -> list[NDArray]:
     return [getattr(data, n)()[y : y + edge, x : x + edge] / 255 for n, y, x in PHOTOGRAPHS]
 
 
+def held_out(edge: int = 256) -> list[NDArray]:
+    """The photographs of scikit-image, and the centres of the reserved ones shrunk by two."""
+    found = photographs(edge)
+    for path in sorted(RESERVED.glob("*-2.npy")):
+        picture = np.load(path)
+        top, left = ((n - edge) // 2 for n in picture.shape[:2])
+        found.append(picture[top : top + edge, left : left + edge] / 255)
+    return found
+
+
 def white_noise(full: bool) -> Iterator[Task]:
     for sigma in (15, 25, 50):
         s = sigma / 255
-        cases: list[Case] = [((t + RNG.normal(0, s, t.shape), s), t) for t in photographs()]
+        cases: list[Case] = [((t + RNG.normal(0, s, t.shape), s), t) for t in held_out()]
         yield (
             f"white noise, sigma {sigma}", cases,
             [
@@ -50,7 +61,7 @@ def white_noise(full: bool) -> Iterator[Task]:
                 *((f"scikit-image non-local means, h = {k} sigma", partial(m.skimage_nlm, strength=k))
                   for k in (0.6, 0.8)),
                 ("scikit-image wavelet", m.skimage_wavelet),
-                *([("BM3D (package bm3d)", m.bm3d_colour)] if full or sigma == 25 else []),
+                *([("BM3D (package bm3d)", m.bm3d_colour)] if full else []),
                 ("**Sliding cosine**", partial(m.ours_denoise, model="sliding-dct")),
                 ("**Wavelet**", partial(m.ours_denoise, model="wavelet")),
                 ("**Photo net**", partial(m.ours_denoise, model="photo-net")),
@@ -89,7 +100,7 @@ def raw(folder: Path, full: bool) -> Iterator[Task]:
             ours["**Sliding cosine after demosaicing**"] = {"denoise.on": True, "denoise.model": "sliding-dct"}
         # The references are given several strengths; the best one counts. BM3D takes minutes each time.
         levels = {1600: (0.015, 0.025), 6400: (0.03, 0.05), 25600: (0.06, 0.1)}.get(iso, ())
-        bm3d_levels = levels if full or iso == 6400 else ()
+        bm3d_levels = levels if full else ()
         yield (
             f"RAW, ISO {iso}" if iso > 25 else "RAW, almost no noise (ISO 25)", cases,
             [
@@ -215,7 +226,7 @@ def _saved(folder: Path, pictures: list[NDArray], quality: int, name: str) -> li
 
 
 def compressed(folder: Path) -> Iterator[Task]:
-    truths = photographs()
+    truths = held_out()
     ours = {"denoise.on": True, "denoise.model": "photo-net"}
     for quality in (10, 20, 40):
         cases: list[Case] = list(zip(_saved(folder, truths, quality, "jpeg"), truths, strict=True))
@@ -231,7 +242,7 @@ def compressed(folder: Path) -> Iterator[Task]:
 
 def processed(folder: Path) -> Iterator[Task]:
     """Sensor noise that LibRaw has developed, saved as JPEG."""
-    truths = photographs()
+    truths = held_out()
     for iso in (1600, 6400):
         pictures = []
         for number, truth in enumerate(truths):
@@ -263,7 +274,7 @@ def enlarging() -> Iterator[Task]:
     for kind in ("area", "bicubic"):
         for factor in (2, 4):
             cases: list[Case] = []
-            for t in photographs():
+            for t in held_out():
                 area = cv2.resize(t, None, fx=1 / factor, fy=1 / factor, interpolation=cv2.INTER_AREA)
                 cases.append(((area if kind == "area" else _bicubic(t, factor), factor), t))
             yield (
@@ -279,13 +290,12 @@ def enlarging() -> Iterator[Task]:
             )  # fmt: skip
 
 
-def every_task(full: bool) -> Iterator[Task]:
-    """All tasks; ``full`` has BM3D in every one of them, which takes three times as long."""
+def every_task(folder: Path, full: bool) -> Iterator[Task]:
+    """All tasks, with their files in ``folder``; without ``full`` there is no BM3D, which takes half of the time."""
     yield from white_noise(full)
-    with tempfile.TemporaryDirectory() as folder:
-        yield from raw(Path(folder), full)
-        yield from compressed(Path(folder))
-        yield from processed(Path(folder))
-        yield from mild_blurs(Path(folder))
+    yield from raw(folder, full)
+    yield from compressed(folder)
+    yield from processed(folder)
+    yield from mild_blurs(folder)
     yield from blurs()
     yield from enlarging()

@@ -107,7 +107,7 @@ def test_sharpening_told_nothing_meters_and_picks_by_kind():
 def test_only_the_tasks_asked_for_are_run_and_full_is_no_part_of_their_name(monkeypatch, capsys):
     asked = []
 
-    def every_task(full):
+    def every_task(folder, full):
         asked.append(full)
         truth = np.full((16, 16, 3), 0.25)
         yield "RAW, ISO 400", [(truth * 2, truth)], [("halving", halve)]

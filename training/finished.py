@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 from crispgrain.core.colour.spaces import OPPONENT, Array, apply_matrix
 from crispgrain.core.meter.noise import by_tone, frequencies, patches_of, smooth_variance
 from crispgrain.core.meter.reading import Noise
-from crispgrain.core.stages.denoise import shrinkage
 from crispgrain.core.stages.denoise.photo_net import conditions
 from crispgrain.demo.camera import BAYER, add_noise, mosaic_of
 
@@ -24,10 +23,7 @@ STRONGEST = 70 / 255  # sigma of white noise
 
 @dataclass(frozen=True)
 class Finished:
-    """A degraded picture, its truth (both encoded, H x W x 3), and what else the network sees (H x W x planes).
-
-    The first three planes are its conditions, wanted at half resolution.
-    """
+    """A degraded picture, its truth (both encoded, H x W x 3), and what the network is told of it (H x W x 3)."""
 
     picture: Array
     truth: Array
@@ -57,14 +53,6 @@ def draw_finished(patch: NDArray[np.uint8], rng: np.random.Generator) -> Finishe
     planes = conditions(luma, metered(picture, truth), (100 - quality) / 100)
     planes[..., :2] *= np.exp(np.float32(rng.normal(0, 0.1)))  # no meter is exact
     return Finished(picture.astype(np.float32), truth, planes)
-
-
-def draw_guided(patch: NDArray[np.uint8], rng: np.random.Generator) -> Finished:
-    """As ``draw_finished``, with what the sliding cosine takes off the luma as a fourth plane."""
-    drawn = draw_finished(patch, rng)
-    luma = np.ascontiguousarray(apply_matrix(drawn.picture, OPPONENT)[..., 0])
-    removed = luma - shrinkage.shrink(luma, drawn.conditions[..., 0])
-    return replace(drawn, conditions=np.concatenate([drawn.conditions, removed[..., None]], axis=-1))
 
 
 def _white_noise(truth: Array, rng: np.random.Generator) -> Array:

@@ -103,23 +103,6 @@ class PhotoNet(nn.Module):
         return picture - functional.pixel_shuffle(self.body(torch.cat([cells, conditions], 1)), 2)
 
 
-class GuidedNet(nn.Module):
-    """Photo net, wider, and shown what the sliding cosine takes off the luma.
-
-    Classical shrinkage keeps regular texture that a small network smears, and
-    the network tells where. Input: as for ``PhotoNet``, and ``removed``
-    B x 1 x H x W, luma (orthonormal axis) less the sliding cosine's.
-    """
-
-    def __init__(self, widths: tuple[int, int, int] = (64, 96, 128)) -> None:
-        super().__init__()
-        self.body = UNet(19, 12, widths)
-
-    def forward(self, picture: Tensor, conditions: Tensor, removed: Tensor) -> Tensor:
-        cells, shown = functional.pixel_unshuffle(picture, 2), functional.pixel_unshuffle(removed, 2)
-        return picture - functional.pixel_shuffle(self.body(torch.cat([cells, conditions, shown], 1)), 2)
-
-
 class DetailNet(nn.Module):
     """Small picture to one ``factor`` times as large, as a correction to bicubic interpolation.
 
@@ -135,18 +118,3 @@ class DetailNet(nn.Module):
     def forward(self, picture: Tensor) -> Tensor:
         plain = functional.interpolate(picture, scale_factor=self.factor, mode="bicubic", align_corners=False)
         return plain + functional.pixel_shuffle(self.body(picture), self.factor)
-
-
-def start_from(network: nn.Module, trained: dict[str, Tensor]) -> None:
-    """Give a network the weights of a smaller one of the same form; it then answers as that one does.
-
-    What is new adds nothing to what was there (T. Chen, I. Goodfellow,
-    J. Shlens, "Net2Net", ICLR 2016): channels of old do not listen to new ones.
-    """
-    state = network.state_dict()
-    for name, old in trained.items():
-        new = state[name]
-        outputs = 1 if ".grow" in name and old.ndim == 4 else 0  # upsampling layers: inputs first
-        new.narrow(outputs, 0, old.shape[outputs]).zero_()
-        new[tuple(slice(n) for n in old.shape)] = old
-    network.load_state_dict(state)

@@ -17,29 +17,29 @@ BATCH = 16
 EDGE = 64
 CROP = 192  # degraded as a whole: noise is metered on it, and JPEG blocks lie as they fall
 POOL = 64  # crops to cut patches from
+FRESH = 2  # of them replaced for each batch
 PLACES = 3  # in a crop that are looked at
 
 Degrade = Callable[[NDArray[np.uint8], np.random.Generator], Finished]
 
 
 class PooledBatches:
-    """Draws batches from a pool of degraded crops, ``fresh`` of them replaced for each batch."""
+    """Draws batches from a pool of degraded crops, some of them replaced for each batch."""
 
-    def __init__(self, data: Path, degrade: Degrade, fresh: int = 2) -> None:
-        self.photographs, self.degrade, self.fresh = load(data / "train"), degrade, fresh
+    def __init__(self, data: Path, degrade: Degrade) -> None:
+        self.photographs, self.degrade = load(data / "train"), degrade
         self.pool: list[Finished] = []
 
     def __call__(self, rng: np.random.Generator) -> Batch:
         sampler = PatchSampler(self.photographs, CROP, rng)
-        missing = POOL - len(self.pool) or self.fresh
+        missing = POOL - len(self.pool) or FRESH
         self.pool = self.pool[-(POOL - missing) :] + [self.degrade(sampler(), rng) for _ in range(missing)]
         samples = [self._cut(self.pool[rng.integers(POOL)], rng) for _ in range(BATCH)]
         picture, truth, planes = (torch.from_numpy(np.stack(v)).permute(0, 3, 1, 2) for v in zip(*samples, strict=True))
         error = (picture - truth).square().mean((1, 2, 3), keepdim=True).sqrt()
         # Weak noise is everyday noise: it must not drown in the errors of the strong.
         weight = (error + 0.01) ** -0.5
-        shown = (planes[:, 3:],) if planes.shape[1] > 3 else ()
-        return (picture, planes[:, :3, ::2, ::2], *shown), truth, weight / weight.mean()
+        return (picture, planes[..., ::2, ::2]), truth, weight / weight.mean()
 
     @staticmethod
     def _cut(crop: Finished, rng: np.random.Generator) -> tuple[np.ndarray, ...]:

@@ -6,7 +6,7 @@ import pytest
 torch = pytest.importorskip("torch", reason="torch is for training only")
 
 from training.loop import Plan, Trainer  # noqa: E402
-from training.networks import GuidedNet, MosaicNet, PhotoNet, ResidualBlock, start_from  # noqa: E402
+from training.networks import MosaicNet, ResidualBlock  # noqa: E402
 from training.optimiser import orthogonalised  # noqa: E402
 
 
@@ -37,17 +37,6 @@ def test_no_channel_of_a_block_can_fall_silent_for_good():
     torch.nn.init.constant_(block.first.weight, -1.0)
     block(torch.ones(1, 4, 8, 8)).sum().backward()
     assert torch.all(block.first.weight.grad.abs().sum(dim=(1, 2, 3)) > 0)
-
-
-def test_a_wider_net_begins_where_the_narrow_one_is(tmp_path):
-    narrow, wide = PhotoNet((8, 8, 8)), GuidedNet((12, 16, 8))
-    start_from(wide, narrow.state_dict())
-    picture, conditions, removed = torch.rand(1, 3, 32, 32), torch.rand(1, 3, 16, 16), torch.rand(1, 1, 32, 32)
-    assert torch.allclose(wide(picture, conditions, removed), narrow(picture, conditions), atol=1e-5)
-    # What is new can be learnt from: its weights feel the error.
-    wide(picture, conditions, removed).square().mean().backward()
-    assert wide.body.head.weight.grad[:8, 15:].abs().sum() > 0
-    assert wide.body.tail.weight.grad[:, 8:].abs().sum() > 0
 
 
 def test_training_goes_on_where_it_stopped_and_cooling_leaves_the_checkpoint(tmp_path):
