@@ -42,8 +42,6 @@ def _processor() -> str:
 
 
 def _measure(words: str, full: bool) -> list[Row]:
-    for library in ("OMP", "OPENBLAS"):
-        os.environ[f"{library}_NUM_THREADS"] = "1"  # of the processes in which methods run
     rows: list[Row] = []
     with TemporaryDirectory() as folder, ThreadPoolExecutor(2) as pool:
         jobs = [

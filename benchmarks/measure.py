@@ -12,6 +12,7 @@ from typing import Any
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from threadpoolctl import threadpool_limits
 
 from .quality import Quality, compare
 
@@ -51,11 +52,12 @@ def run(task: str, method: str, function: Method, cases: list[tuple[Any, NDArray
 def _child(sender: Any, function: Method, inputs: list[Any]) -> None:
     try:
         before = _peak_megabytes()
-        cv2.setNumThreads(1)
         function(inputs[0])  # imports and first-use set-up are not what is timed
-        start = time.perf_counter()
-        results = [function(i) for i in inputs]
-        seconds = time.perf_counter() - start
+        cv2.setNumThreads(1)
+        with threadpool_limits(1):  # of BLAS and OpenMP
+            start = time.perf_counter()
+            results = [function(i) for i in inputs]
+            seconds = time.perf_counter() - start
         sender.send((results, seconds, _peak_megabytes() - before))
     except Exception as error:  # the parent reports it
         sender.send((f"{type(error).__name__}: {error}", 0, 0))

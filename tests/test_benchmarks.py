@@ -119,3 +119,21 @@ def test_only_the_tasks_asked_for_are_run_and_full_is_no_part_of_their_name(monk
         bench.main()
     assert asked == [False, True]
     assert capsys.readouterr().out.count("| RAW, ISO 400 | halving |") == 2
+
+
+def test_reserved_photographs_are_compared_on_where_they_have_been_fetched(tmp_path, monkeypatch):
+    monkeypatch.setattr(tasks, "RESERVED", tmp_path)
+    assert len(tasks.held_out()) == len(tasks.photographs()) == 4
+    large = RNG.integers(0, 256, (300, 500, 3), np.uint8)
+    np.save(tmp_path / "Garden-2.npy", large)
+    np.save(tmp_path / "Garden-3.npy", large)
+    *_, last = tasks.held_out()
+    assert len(tasks.held_out()) == 5
+    assert np.array_equal(last, large[22:278, 122:378] / 255)
+
+
+def test_rows_are_measured_side_by_side_and_stay_in_order(monkeypatch):
+    truth = np.full((16, 16, 3), 0.25)
+    methods = [(f"method {n}", halve) for n in range(5)]
+    monkeypatch.setattr(bench, "every_task", lambda folder, full: iter([("task", [(truth * 2, truth)], methods)]))
+    assert [row.method for row in bench._measure("", full=False)] == [name for name, _ in methods]

@@ -55,9 +55,10 @@ def test_black_and_white_are_0_and_1_in_the_stabilised_domain():
 def test_patches_have_their_size_and_prefer_structure():
     flat, busy = np.zeros((100, 100, 3), np.uint8), RNG.integers(0, 255, (100, 100, 3)).astype(np.uint8)
     sampler = PatchSampler([flat, busy], 32, RNG)
-    patches = [sampler() for _ in range(200)]
+    patches = [sampler() for _ in range(400)]
     assert all(p.shape == (32, 32, 3) for p in patches)
-    assert np.mean([p.std() > 8 for p in patches]) > 0.75
+    # One in five is taken as it comes, and half of those are flat; of the others hardly any.
+    assert np.mean([p.std() > 8 for p in patches]) == pytest.approx(0.9, abs=0.05)
 
 
 def test_no_photographs_says_what_to_run(tmp_path):
