@@ -41,7 +41,7 @@ MODEL = Model(
     (
         Parameter("radius", "Radius", "Size of the blur: sigma of a Gaussian.", 0.6, 0, 3, 0.05, "px",
                   metered=lambda reading: reading.blur.softness),
-        replace(undo.STRENGTH, default=85.0),
+        replace(undo.STRENGTH, default=80.0),
         regions.ACROSS, undo.FINE, undo.COARSE, undo.HALO, undo.EFFORT,
     ),
     run, _margin, tile=lambda values: undo.TILE, same_tiles=True,
