@@ -291,7 +291,7 @@ def enlarging() -> Iterator[Task]:
 
 
 def every_task(folder: Path, full: bool) -> Iterator[Task]:
-    """All tasks, with their files in ``folder``; without ``full`` there is no BM3D, which takes half of the time."""
+    """All tasks, with their files in ``folder``; without ``full`` there is no BM3D, which takes minutes a row."""
     yield from white_noise(full)
     yield from raw(folder, full)
     yield from compressed(folder)

@@ -15,24 +15,21 @@ from crispgrain.core.meter import Noise, Reading
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.stages.denoise.alike import BLOCK, FAR, GROUP, STEP, clean_together, most_alike
 from crispgrain.core.treatment import Treatment, resolve
+from tests.conftest import encoded, psnr
 
 RNG = np.random.default_rng(21)
 MATCHED = Treatment().only([]).set("denoise.on", True).set("denoise.model", "matched-blocks")
 
 
-def psnr(a: np.ndarray, b: np.ndarray) -> float:
-    return float(-10 * np.log10(np.mean(np.square(np.clip(a, 0, 1) - b))))
-
-
-def pipeline(encoded: np.ndarray, sigma: float, treatment: Treatment = MATCHED, tile: int = 512) -> Pipeline:
-    source = PictureSource(Path("x.png"), encoded.astype(np.float32), icc.profile("srgb"))
+def pipeline(values: np.ndarray, sigma: float, treatment: Treatment = MATCHED, tile: int = 512) -> Pipeline:
+    source = PictureSource(Path("x.png"), values.astype(np.float32), icc.profile("srgb"))
     reading = Reading(Noise.even(sigma))
     return Pipeline(source, reading, resolve(treatment, source, reading), tile=tile)
 
 
-def treated(encoded: np.ndarray, sigma: float, treatment: Treatment = MATCHED) -> np.ndarray:
-    chain = pipeline(encoded, sigma, treatment)
-    return icc.from_working(chain.region(chain.size.rect), icc.profile("srgb"), 16) / 65535
+def treated(values: np.ndarray, sigma: float, treatment: Treatment = MATCHED) -> np.ndarray:
+    chain = pipeline(values, sigma, treatment)
+    return encoded(chain.region(chain.size.rect))
 
 
 def test_the_most_alike_are_found_where_they_are():
@@ -62,7 +59,7 @@ def test_a_perfect_pilot_keeps_the_picture_and_takes_the_noise():
 
 
 def test_repeated_texture_comes_out_better_than_from_the_network_alone():
-    """A weave finer than the network's memory, noise of sigma 25; the gain on photographs is in docs/benchmarks.md."""
+    """A fine weave; the gain on photographs is in docs/benchmarks.md."""
     y, x = np.mgrid[:160, :160]
     weave = 0.5 + 0.2 * np.sin(2 * np.pi * (x + 2 * y) / 5.3) * np.sin(2 * np.pi * (2 * x - y) / 7.1)
     truth = np.stack([weave, 0.9 * weave, 0.8 * weave], axis=-1)

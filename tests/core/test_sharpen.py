@@ -205,6 +205,7 @@ def test_softer_corners_are_sharpened_more_by_region(tmp_path):
         encoded(treated(source, reading, model="lens-softness", across=a, halo=20, strength=100))
         for a in ("even", "by-region")
     )
+    # At full strength: below it, a radius too large makes up for it by chance.
     gains = [psnr(by_region[p], truth[p]) - psnr(even[p], truth[p]) for p in parts]
     assert min(gains) > -0.5 and max(gains) > 1 and np.mean(gains) > 0.4
 

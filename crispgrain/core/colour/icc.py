@@ -124,7 +124,7 @@ def _summed(shares: tuple[Array, Array, Array], stored: NDArray) -> Array:
 def _shares(icc: bytes, dtype: str) -> tuple[Array, Array, Array] | None:
     """What each stored value of each channel adds to a working-space colour, by LittleCMS; None if they do not add up.
 
-    With curves and a matrix, as most profiles have, they do; looking three of them up takes a fifth of the time.
+    With curves and a matrix, as most profiles have, they do; three looked up take a fifth of the time or less.
     """
     top = int(np.iinfo(dtype).max)
     steps = np.zeros((3, top + 1, 3), dtype)

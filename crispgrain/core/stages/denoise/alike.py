@@ -78,9 +78,19 @@ def _pad(planes: Array) -> Array:
 
 
 def most_alike(luma: NDArray[np.uint8], rows: NDArray[np.intp], columns: NDArray[np.intp]) -> NDArray[np.intp]:
-    """Top left corners of the blocks most alike to those at ``rows`` x ``columns``, themselves first.
+    """Where the blocks lie that are most alike to those at ``rows`` x ``columns``.
 
-    Returns ``GROUP`` x blocks x 2. Around the blocks there must be at least ``FAR`` pixels.
+    Parameters
+    ----------
+    luma : uint8, H x W
+        Encoded, 255 white.
+    rows, columns
+        Of the blocks' top left corners, in steps of ``STEP``; there must be ``FAR`` pixels on all sides of them.
+
+    Returns
+    -------
+    ``GROUP`` x blocks x 2
+        Row and column of top left corners, by the sum of squared differences, each block itself first.
     """
     area = np.s_[rows[0] : rows[-1] + BLOCK, columns[0] : columns[-1] + BLOCK]
     here = luma[area]

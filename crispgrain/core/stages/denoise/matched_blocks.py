@@ -30,8 +30,8 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
 
 MODEL = Model(
     Stage.DENOISE, "matched-blocks", "Matched blocks",
-    "For noise that is fine and even, as in scans or pictures made smaller: the photo net, then spots that look alike "
-    "are cleaned together. Slow; no better than the photo net where a camera has smoothed or compressed the noise.",
+    "For white noise, which is of its own in every pixel: the photo net, then spots that look alike are cleaned "
+    "together. Slow, and worse than the photo net where noise was smoothed, compressed or made smaller.",
     STRENGTHS, run, lambda values, knowledge: REACH + TONE_REACH + alike.REACH + alike.STEP,
     problem=lambda: runtime.problem(photo_net.NAME), tile=lambda values: TILE, same_tiles=True,
 )  # fmt: skip

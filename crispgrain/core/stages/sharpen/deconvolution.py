@@ -31,7 +31,7 @@ MULTIPLIED, BOLDEST = 15, 0.98  # steps to how bright lamps are, and most of the
 DIMMEST = np.float32(1e-4)  # of white
 PHASE = 8  # px; a network plugged in must see the picture on the same grid in every tile
 PRIOR_WEIGHT, STRONGEST, ROUNDS = 1.05, 60 / 255, 6  # of a prior that is plugged in; set on photographs by trial
-LEFT = 0.5  # share of the noise that is taken off in the end; by then most of it is gone
+LAST = 0.5  # share of the noise that is taken off in the end; by then most of it is gone
 
 
 @dataclass(frozen=True)
@@ -189,4 +189,4 @@ def with_prior(blurred: Blurred, estimate: Array, noise: float, prior: Prior, ro
     for error in np.geomspace(max(STRONGEST, noise), noise, rounds):
         weight = np.float32(PRIOR_WEIGHT * (noise / error) ** 2)
         estimate = blurred.estimate(weight * forward(prior(estimate, float(error))), weight)
-    return prior(estimate, LEFT * noise)
+    return prior(estimate, LAST * noise)
