@@ -20,36 +20,31 @@ from scipy import fft, ndimage
 
 from ...cancel import check
 from ...colour.spaces import Array
-from .deconvolution import Blurred, forward, total_variation
-from .undo import clipped_in
 
 STEP = 2**0.5  # from one scale to the next
 SMALLEST = 5  # px, edge of the coarsest kernel
 ITERATIONS = 5  # at each scale
 EDGES = 8e-3  # cost of an edge in the first iteration
 EASED = 1.1  # by which it falls with every iteration
-LEAST_COST = 2e-3
+LEAST_COST = 2.5e-3
 TIGHTEST, TIGHTER = 1e4, 4.0
-RIDGE = 5.0  # against spread-out kernels
-FAINT = 0.06  # of the kernel's peak; less is taken for error
+RIDGE = 0.2  # against spread-out kernels
+KERNEL_STEPS = 100  # towards the path that explains the edges best
+FAINT = 0.03  # of the kernel's peak; less is taken for error
 CRUMB = 0.05  # of the kernel's sum; smaller pieces apart from the rest are dropped
 SMOOTHED = 0.75, 25.0, 1.6  # px; least, per noise in white, most: noise must not pass for edges
-EXTENTS = 0.43, 0.66, 1.0  # shares of the largest
-POWER = 2 / 3  # of a gradient's cost: between counting edges and adding them up
-NEARLY = 1.05  # times the least cost; set by trial on training photographs and on the benchmark's
-LEAST_NOISE = 0.0045  # of white
 BRIGHT = 0.995  # quantile that becomes 1
 
 
 def estimate(patch: Array, extent: int, noise: float) -> Array:
-    """The blur path of a patch: the most plausible of those found with several largest extents.
+    """The blur path of a patch.
 
     Parameters
     ----------
     patch : H x W
         Linear luminance, blurred; a few hundred pixels each way, with edges in all directions.
     extent : int
-        Largest path looked for, in px; where the path is short, a smaller one finds it better.
+        Largest path looked for, in px.
     noise : float
         Its sigma, white = 1.
 
@@ -61,38 +56,6 @@ def estimate(patch: Array, extent: int, noise: float) -> Array:
     extent = min(extent, min(patch.shape) // 3)
     if extent < SMALLEST:  # too small to show any path
         return np.ones((1, 1), np.float32)
-    candidates = [_estimate(patch, round(extent * share), noise) for share in EXTENTS]
-    judged = [_judged(patch, kernel, noise) for kernel in candidates]
-    least = min(cost for cost, _ in judged)
-    plausible = [n for n, (cost, _) in enumerate(judged) if cost <= NEARLY * least]
-    return candidates[min(plausible, key=lambda n: judged[n][1])]
-
-
-def _judged(patch: Array, kernel: Array, noise: float) -> tuple[float, float]:
-    """What a patch, deblurred with a path, costs in gradients and error; and how spread its gradients are.
-
-    A wrong path leaves ringing, which costs gradients, and an error beyond the
-    noise. No blur at all always costs least, so among those that cost about
-    the same that with the most concentrated gradients is the better one.
-
-    References
-    ----------
-    D. Krishnan, T. Tay, R. Fergus, "Blind deconvolution using a normalized
-    sparsity measure", CVPR 2011.
-    """
-    blurred = Blurred(patch[..., None], kernel, clipped_in(patch[..., None]))
-    sharp = total_variation(blurred, max(noise, LEAST_NOISE))
-    rim = min(len(kernel), min(patch.shape) // 4)  # small pictures are wanted whole, or nearly
-    inner = np.s_[rim : patch.shape[0] - rim, rim : patch.shape[1] - rim]
-    error = (blurred.back(blurred.transfer * forward(sharp)) - blurred.observed)[blurred.inner][..., 0][inner]
-    y = sharp[blurred.inner][..., 0]
-    slopes = np.abs(np.concatenate([np.diff(y, axis=0).ravel(), np.diff(y, axis=1).ravel()]))
-    cost = float((slopes**POWER).mean()) * float(np.square(error).mean())
-    return cost, float(slopes.mean() / max(np.sqrt(np.square(slopes).mean()), 1e-9))
-
-
-def _estimate(patch: Array, extent: int, noise: float) -> Array:
-    """The blur path of a patch for one largest extent."""
     least, per_noise, most = SMOOTHED
     smoothing = min(least + per_noise * noise, most)
     patch = np.clip(patch / max(float(np.quantile(patch, BRIGHT)), 1e-6), 0, 1.2).astype(np.float32)
@@ -159,18 +122,49 @@ class _Transform:
         return [fft.rfft2(g * self.window) for g in gradients]
 
     def kernel(self, edges: list[NDArray], edge: int) -> Array:
-        """The path by which edges become those seen."""
-        above = sum((e * self.smoothing).conj() * s for e, s in zip(edges, self.seen, strict=True))
-        below = sum(np.square(np.abs(e * self.smoothing)) for e in edges)
-        whole = np.fft.fftshift(fft.irfft2(above / (below + RIDGE), self.shape))
-        top, left = (n // 2 - edge // 2 for n in self.shape)
-        kernel = np.maximum(whole[top : top + edge, left : left + edge], 0)
-        return _tidied(kernel)
+        """The path, nowhere below nothing, by which edges become those seen."""
+        shared = sum((e * self.smoothing).conj() * s for e, s in zip(edges, self.seen, strict=True))
+        power = sum(np.square(np.abs(e * self.smoothing)) for e in edges) + RIDGE
+        start, wish, alike = (
+            _middle(fft.irfft2(v, self.shape), n)
+            for v, n in ((shared / power, edge), (shared, edge), (power, 2 * edge - 1))
+        )
+        return _tidied(_least_squares(np.maximum(start, 0), wish, alike))
 
     def _of_kernel(self, kernel: Array) -> NDArray:
         spread = np.zeros(self.shape, np.float32)
         spread[: len(kernel), : len(kernel)] = kernel
         return fft.rfft2(np.roll(spread, [-(len(kernel) // 2)] * 2, (0, 1)))
+
+
+def _middle(plane: Array, edge: int) -> Array:
+    """The values around the origin of a plane that wraps."""
+    reach = edge // 2
+    return np.roll(plane, (reach, reach), (0, 1))[:edge, :edge]
+
+
+def _least_squares(kernel: Array, wish: Array, alike: Array) -> Array:
+    """The kernel of no value below 0 which, convolved with ``alike``, comes nearest to ``wish``.
+
+    Clipping the unbounded answer would leave a wide and smooth blob; bounded, paths stay thin.
+
+    References
+    ----------
+    A. Beck, M. Teboulle, "A fast iterative shrinkage-thresholding algorithm for linear inverse problems", SIAM J.
+    Imaging Sciences 2(1), 2009.
+    """
+    edge = len(kernel)
+    shape = (fft.next_fast_len(3 * edge, real=True),) * 2
+    reach = edge - 1
+    spectrum = fft.rfft2(np.roll(np.pad(alike, (0, shape[0] - len(alike))), (-reach, -reach), (0, 1)))
+    longest = 1 / np.abs(spectrum).max()
+    ahead, momentum = kernel, 1.0
+    for _ in range(KERNEL_STEPS):
+        slope = fft.irfft2(fft.rfft2(ahead, shape) * spectrum, shape)[:edge, :edge] - wish
+        better = np.maximum(ahead - longest * slope, 0)
+        last, momentum = momentum, (1 + (1 + 4 * momentum**2) ** 0.5) / 2
+        ahead, kernel = better + np.float32((last - 1) / momentum) * (better - kernel), better
+    return kernel
 
 
 def _taper(length: int) -> Array:

@@ -20,7 +20,7 @@ from .point_spread import LARGEST, from_text
 PATCH = 448  # px, edge
 LOOKED_AT = 5  # places each way
 MOST_CLIPPED = 0.02  # of a patch
-LEAST_NOISE = 0.02  # of white; with less, what is finest in a patch misleads (by trial on three sets of photographs)
+LEAST_NOISE = 0.005  # of white; with less, what is finest in a patch misleads (by trial on photographs)
 
 _found: WeakKeyDictionary[Source, dict[int, Array]] = WeakKeyDictionary()
 _finding = threading.Lock()
@@ -75,9 +75,9 @@ MODEL = Model(
     (
         Parameter("path", "Path", "The path each point took. It is found in the picture, and can be corrected.", "",
                   check=lambda text: text and from_text(text)),
-        Parameter("extent", "Extent", "The longest path looked for.", 35.0, 9, LARGEST, 2, "px"),
+        Parameter("extent", "Extent", "The longest path looked for.", 25.0, 9, LARGEST, 2, "px"),
         Parameter("doubt", "Doubt", "Error of the path to reckon with, as noise in percent of white. A path that was "
-                  "found is never exact; higher is calmer, lower is sharper.", 2.5, 0, 6, 0.1, "%"),
+                  "found is never exact; higher is calmer, lower is sharper.", 2.0, 0, 6, 0.1, "%"),
         *undo.SHARED,
     ),
     run, _margin, tile=lambda values: undo.TILE, same_tiles=True, suits=lambda reading: reading.blur.kind == "shake",
