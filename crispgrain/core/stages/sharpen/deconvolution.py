@@ -161,20 +161,21 @@ def total_variation(blurred: Blurred, noise: float, ties: NDArray = TIES) -> Arr
     L. I. Rudin, S. Osher, E. Fatemi, Physica D 60, 1992; split as by Y. Wang, J. Yang, W. Yin, Y. Zhang, "A new
     alternating minimization algorithm for total variation image reconstruction", SIAM J. Imaging Sciences 1(3), 2008.
     """
-    differences = [
-        forward(np.pad(taps, [(0, n - m) for n, m in zip(blurred.shape, taps.shape, strict=True)]))[..., None]
+    roughness = sum(
+        np.square(np.abs(forward(np.pad(taps, [(0, n - m) for n, m in zip(blurred.shape, taps.shape, strict=True)]))))
         for taps in (np.array([[1, -1]], np.float32), np.array([[1], [-1]], np.float32))
-    ]
-    roughness = sum(np.square(np.abs(d)) for d in differences)
+    )[..., None]
     data_weight = DATA_WEIGHT * (0.01 / noise) ** 2
     estimate = blurred.start
     for tie in ties:
-        gradients = [estimate - np.roll(estimate, 1, axis) for axis in (1, 0)]
-        steepness = np.maximum(np.sqrt(np.square(gradients[0]) + np.square(gradients[1])), np.float32(1e-6))
+        across, down = (estimate - np.roll(estimate, 1, axis) for axis in (1, 0))
+        steepness = np.maximum(np.sqrt(np.square(across) + np.square(down)), np.float32(1e-6))
         kept = np.maximum(1 - 1 / (np.float32(tie) * steepness), 0)
-        pull = sum(d.conj() * forward(g * kept) for d, g in zip(differences, gradients, strict=True))
+        across, down = across * kept, down * kept
         weight = np.float32(tie / data_weight)
-        estimate = blurred.estimate(weight * pull, weight * roughness)
+        # The adjoint of differences: those of the cleaned gradients, the other way.
+        wish = across - np.roll(across, -1, 1) + down - np.roll(down, -1, 0)
+        estimate = blurred.estimate(weight * forward(wish), weight * roughness)
     return estimate
 
 

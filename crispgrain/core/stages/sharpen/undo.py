@@ -55,7 +55,7 @@ def source_noise(reading: Reading) -> float:
 
 def clipped_in(pixels: Array) -> NDArray[np.bool_]:
     """Where a picture (H x W x 3, linear) is white, or nearly so beside white: compression and noise roughen lamps."""
-    brightest = pixels.max(axis=-1)
+    brightest = np.maximum(np.maximum(pixels[..., 0], pixels[..., 1]), pixels[..., 2])  # much faster than max
     beside = cv2.dilate((brightest >= CLIPPED).astype(np.uint8), np.ones((2 * BESIDE + 1,) * 2, np.uint8))
     return (beside > 0) & (brightest >= NEARLY_CLIPPED)
 
