@@ -17,6 +17,7 @@ from skimage import data
 
 from crispgrain.core.colour.spaces import SRGB_TO_WORKING, apply_matrix, srgb_decode, srgb_encode
 from crispgrain.core.geometry import Rect
+from crispgrain.core.stages.sharpen.shake import PATCH
 from crispgrain.demo import camera
 from crispgrain.demo.dng import write_dng
 from crispgrain.demo.roll import scene
@@ -40,8 +41,13 @@ def photographs(edge: int = 256) -> list[NDArray]:
 
 
 def held_out(edge: int = 256) -> list[NDArray]:
-    """The photographs of scikit-image, and the centres of the reserved ones shrunk by two."""
-    found = photographs(edge)
+    """The photographs of scikit-image, and the centres of the reserved ones."""
+    return photographs(edge) + reserved(edge)
+
+
+def reserved(edge: int) -> list[NDArray]:
+    """The centres of the photographs kept out of training, shrunk by two."""
+    found = []
     for path in sorted(RESERVED.glob("*-2.npy")):
         picture = np.load(path)
         top, left = ((n - edge) // 2 for n in picture.shape[:2])
@@ -136,18 +142,21 @@ def blurs() -> Iterator[Task]:
     """Known blur in linear light, then noise in encoded values, all at 8 bits."""
     line = camera.motion(15, 30)
     paths = [camera.shake_path(length, seed) for seed, length in enumerate((10, 12, 14, 16, 18, 20, 24, 28))]
-    kinds: list[tuple[str, list[NDArray], str, dict[str, Any]]] = [
-        ("Gaussian 1.2 px", [gaussian(1.2)], "lens-softness", {}),
-        ("disc of radius 3 px", [disc(3)], "defocus", {"radius": 3.0}),
-        ("motion of 15 px", [line], "motion", {"length": 15.0, "angle": 30.0}),
-        ("shake, eight paths of 10 to 28 px", paths, "shake", {}),
+    pictures = photographs()
+    kinds: list[tuple[str, list[NDArray], str, dict[str, Any], list[NDArray]]] = [
+        ("Gaussian 1.2 px", [gaussian(1.2)], "lens-softness", {}, pictures),
+        ("disc of radius 3 px", [disc(3)], "defocus", {"radius": 3.0}, pictures),
+        ("motion of 15 px", [line], "motion", {"length": 15.0, "angle": 30.0}, pictures),
+        ("shake, eight paths of 10 to 28 px", paths, "shake", {}, pictures),
     ]
-    for name, kernels, model, known in kinds:
+    if own := reserved(PATCH):  # evening sky, a flower, moss, falling water; as large as the patch it looks at
+        kinds.append(("shake, the same paths on reserved photographs", paths, "shake", {}, own))
+    for name, kernels, model, known, pictures in kinds:
         for sigma in (0.01, 0.03):
             cases: list[Case] = []
             for number, kernel in enumerate(kernels):
                 # One of the photographs for each path; each of them for a kernel that is alone.
-                truths = photographs()[number % 4 :][:1] if len(kernels) > 1 else photographs()
+                truths = pictures[number % len(pictures) :][:1] if len(kernels) > 1 else pictures
                 for truth in truths:
                     linear = srgb_decode(truth.astype(np.float32))
                     soft = srgb_encode(spread(kernel)(linear)) + RNG.normal(0, sigma, truth.shape)
