@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from ...colour.spaces import Array
 from ...geometry import Rect
 from ...model import Knowledge, Model, Stage, Values
@@ -11,6 +13,7 @@ from . import alike, photo_net
 from .parameters import STRENGTHS
 from .sliding_dct import TONE_REACH
 
+HALFWAY = 45 / 255  # of white; of so much noise both results have as much left, and not the same
 TILE = 512  # px; a spot the network rounds otherwise may find other blocks alike, so tiles are the same everywhere
 
 
@@ -21,7 +24,10 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     inside = Rect.between(top, left, part.bottom, part.right).within(knowledge.rect).slices
 
     def together(opponent: Array, cleaned: Array, told: Array) -> Array:
-        cleaned[inside] = alike.clean_together(opponent[inside], cleaned[inside], told[inside][..., [0, 1, 1]])
+        sigma = told[inside][..., [0, 1, 1]]
+        better = alike.clean_together(opponent[inside], cleaned[inside], sigma)
+        share = np.square(sigma) / (np.square(sigma) + HALFWAY**2)
+        cleaned[inside] = better + share * (cleaned[inside] - better)
         return cleaned
 
     # An average over turned copies (0.02 dB) is not worth its time here.

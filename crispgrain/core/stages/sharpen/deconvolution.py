@@ -30,7 +30,7 @@ TIES = np.repeat(2.0 ** np.arange(0, 9, 1.5), 2)  # how closely the gradients ar
 MULTIPLIED, BOLDEST = 15, 0.98  # steps to how bright lamps are, and most of their acceleration
 DIMMEST = np.float32(1e-4)  # of white
 PHASE = 8  # px; a network plugged in must see the picture on the same grid in every tile
-PRIOR_WEIGHT, STRONGEST, ROUNDS = 1.05, 60 / 255, 6  # of a prior that is plugged in; set on photographs by trial
+PRIOR_WEIGHT, STRONGEST, ROUNDS = 1.2, 60 / 255, 6  # of a prior that is plugged in; set on photographs by trial
 LAST = 0.5  # share of the noise that is taken off in the end; by then most of it is gone
 
 
