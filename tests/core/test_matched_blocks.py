@@ -68,15 +68,15 @@ def test_repeated_texture_comes_out_better_than_from_the_network_alone():
     assert psnr(treated(noisy, 25), truth) > alone + 0.5
 
 
-@pytest.mark.parametrize("sigma", [5, 25])
-def test_white_noise_comes_off_photographs_better_than_by_the_network_alone(sigma):
+@pytest.mark.parametrize(("sigma", "least"), [(5, 0.3), (25, 0.3), (50, 0.1)])
+def test_white_noise_comes_off_photographs_better_than_by_the_network_alone(sigma, least):
     gains = []
     for name in ("astronaut", "coffee", "rocket"):
         truth = getattr(data, name)()[60:220, 100:260] / 255
         noisy = truth + RNG.normal(0, sigma / 255, truth.shape)
         alone = treated(noisy, sigma, MATCHED.set("denoise.model", "photo-net"))
         gains.append(psnr(treated(noisy, sigma), truth) - psnr(alone, truth))
-    assert np.mean(gains) > 0.3
+    assert np.mean(gains) > least
 
 
 def test_tiles_and_patches_agree():
