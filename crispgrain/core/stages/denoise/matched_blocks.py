@@ -1,4 +1,4 @@
-"""What the photo net makes of a picture, cleaned once more together with all that looks alike."""
+"""What the photo net makes of a picture, cleaned once more together with all that looks alike; the two mixed."""
 
 from __future__ import annotations
 
