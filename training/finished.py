@@ -30,10 +30,12 @@ class Finished:
     conditions: Array
 
 
-def draw_finished(patch: NDArray[np.uint8], rng: np.random.Generator) -> Finished:
+def draw_finished(
+    patch: NDArray[np.uint8], rng: np.random.Generator, chance_of: tuple[float, ...] = CHANCE
+) -> Finished:
     """Degrade an 8-bit sRGB patch in one of the ways pictures are degraded."""
     truth = patch.astype(np.float32) / np.float32(255)
-    kind = rng.choice(KINDS, p=CHANCE)
+    kind = rng.choice(KINDS, p=chance_of)
     if kind == "white":
         picture, chance = _white_noise(truth, rng), 0.3
     elif kind == "camera":
