@@ -14,8 +14,9 @@ from ...cancel import check
 from ...colour.spaces import Array
 from .shrinkage import BASIS, BLOCK
 
-STEP = 4  # px between the blocks for which others are sought
+STEP = 6  # px between the blocks for which others are sought; 4 takes twice as long, for 0.02 to 0.05 dB
 FAR = 12  # px each way in which they are sought; 19 takes half as long again, for 0.03 dB
+SKIP = 2  # of so many rows one is compared: alike blocks are alike in every row
 GROUP = 16  # blocks cleaned together
 BAND = 16  # rows of sought-for blocks handled together, which bounds memory
 REACH = 2 * (FAR + BLOCK)  # px: a block takes part in groups of others, and those have members further on
@@ -92,16 +93,20 @@ def most_alike(luma: NDArray[np.uint8], rows: NDArray[np.intp], columns: NDArray
     ``GROUP`` x blocks x 2
         Row and column of top left corners, by the sum of squared differences, each block itself first.
     """
-    area = np.s_[rows[0] : rows[-1] + BLOCK, columns[0] : columns[-1] + BLOCK]
-    here = luma[area]
+    sparse = [np.ascontiguousarray(luma[first::SKIP]) for first in range(SKIP)]
+    height, width = (int(corners[-1] - corners[0]) + BLOCK for corners in (rows, columns))
+
+    def blocks_from(row: int, column: int) -> NDArray[np.uint8]:
+        return sparse[row % SKIP][row // SKIP :, column:][: height // SKIP, :width]
+
+    here = blocks_from(rows[0], columns[0])
     unlike = np.empty((len(SHIFTS), len(rows), len(columns)), np.float32)
     for distance, (down, right) in zip(unlike, SHIFTS.tolist(), strict=True):
-        there = luma[rows[0] + down :, columns[0] + right :][: here.shape[0], : here.shape[1]]
         squares = cv2.sqrBoxFilter(
-            cv2.absdiff(here, there), cv2.CV_32F, (BLOCK, BLOCK), anchor=(0, 0), normalize=False,
-            borderType=cv2.BORDER_CONSTANT,
+            cv2.absdiff(here, blocks_from(rows[0] + down, columns[0] + right)), cv2.CV_32F, (BLOCK, BLOCK // SKIP),
+            anchor=(0, 0), normalize=False, borderType=cv2.BORDER_CONSTANT,
         )  # fmt: skip
-        distance[:] = squares[::STEP, ::STEP][: len(rows), : len(columns)]
+        distance[:] = squares[:: STEP // SKIP, ::STEP][: len(rows), : len(columns)]
     unlike[len(SHIFTS) // 2] = -1  # the block itself
     candidates = unlike.reshape(len(SHIFTS), -1)
     nearest = np.argpartition(candidates, GROUP, axis=0)[:GROUP]
