@@ -54,7 +54,7 @@ def picture_shot(raw_shot, tmp_path_factory):
     "model", [m for m in MODELS if m.stage != "print" and m.id not in FREQUENCIES], ids=lambda m: f"{m.stage}-{m.id}"
 )
 def test_the_result_does_not_depend_on_the_tile_size(kind, model, raw_shot, picture_shot):
-    """Identical to the last bit, for every model, at every depth of the chain; networks within 1e-5.
+    """Identical to the last bit, for every model, after its own stage and in the end; networks within 1e-5.
 
     Models that work on frequencies have a test of their own.
     """
@@ -64,6 +64,8 @@ def test_the_result_does_not_depend_on_the_tile_size(kind, model, raw_shot, pict
     whole = Pipeline(shot.source, shot.reading, resolved, tile=2048)
     tiled = Pipeline(shot.source, shot.reading, resolved, tile=256)
     for depth, step in enumerate(whole.steps, start=1):
+        if step.stage is not model.stage and depth < len(whole.steps):
+            continue
         rect = step.after.rect
         a, b = whole.region(rect, depth), tiled.region(rect, depth)
         # Convolution kernels of the runtime round differently at the end of a row.

@@ -15,9 +15,11 @@ from PySide6.QtWidgets import QApplication
 from crispgrain.core.colour import icc
 from crispgrain.core.files import OutputFormat, read_shot, write
 from crispgrain.core.geometry import Rect
+from crispgrain.core.meter import Reading, measure
 from crispgrain.core.model import Stage
 from crispgrain.core.render.threads import worker_count
 from crispgrain.core.treatment import Treatment, sidecar_path
+from crispgrain.desktop import shot_loader
 from crispgrain.desktop.app import make_app
 from crispgrain.desktop.background import Urgency
 from crispgrain.desktop.dialogs import ExportDialog, StagesDialog
@@ -46,9 +48,18 @@ def window(qtbot):
     window.close()
 
 
+READINGS: dict[str, Reading] = {}
+
+
 @pytest.fixture
-def opened(window, roll_folder, qtbot):
-    """The window with the mixed folder open and its first shot rendered."""
+def opened(window, roll_folder, qtbot, monkeypatch):
+    """The window with the mixed folder open and its first shot rendered; its files, always the same, metered once."""
+
+    def measured(source) -> Reading:
+        name = source.path.name
+        return READINGS.get(name) or READINGS.setdefault(name, measure(source))
+
+    monkeypatch.setattr(shot_loader, "measure", measured)
     window.open_paths([roll_folder])
     settle(window, qtbot)
     return window
