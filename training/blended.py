@@ -2,6 +2,8 @@
 
 Blocks take far longer to clean than the network takes to learn from them, so
 crops are made beforehand, into a bank of files that may grow while it is used.
+They are of photographs and drawings that photo net was not trained on, for of
+its own it makes a little more than of others, and would be trusted too much.
 """
 
 from __future__ import annotations
@@ -17,12 +19,12 @@ from crispgrain.core.colour.spaces import OPPONENT, apply_matrix
 from crispgrain.core.networks.conditioned import restored
 from crispgrain.core.stages.denoise import alike, photo_net
 
-from .finished import draw_finished
+from .finished import Mix, draw_finished
 from .loop import Batch
 from .photographs import PatchSampler, load, pick
 from .pool import BATCH, CROP, EDGE, PLACES, weight_of
 
-CHANCE = (0.6, 0.32, 0.08)  # of white noise, noise through a camera, compression alone
+MIX = Mix((0.7, 0.3, 0), (0.1, 0.6, 0))  # blocks cleaned together are of little use where compression is strong
 SHARD = 50  # crops in a file
 RIM = 16  # px at the edges of a crop whose surroundings were not there to be seen
 
@@ -31,7 +33,7 @@ def fill(data: Path, minutes: float, seed: int) -> None:
     """Add files of crops to the bank for a time; each ``seed`` makes its own."""
     bank = data / "bank"
     bank.mkdir(exist_ok=True)
-    photographs = load(data / "train")
+    photographs = load(data / "unseen")
     start, number = time.monotonic(), len(list(bank.glob(f"{seed}-*.npy")))
     while time.monotonic() - start < 60 * minutes:
         rng = np.random.default_rng([seed, number])
@@ -47,7 +49,7 @@ def fill(data: Path, minutes: float, seed: int) -> None:
 
 def _crop(patch: NDArray[np.uint8], rng: np.random.Generator) -> NDArray[np.float16]:
     """Picture, photo net's result, matched blocks' result, truth and conditions, H x W x 15."""
-    drawn = draw_finished(patch, rng, CHANCE)
+    drawn = draw_finished(patch, rng, MIX)
     first = restored(photo_net.NAME, drawn.picture, drawn.conditions)
     opponent, pilot = (apply_matrix(p, OPPONENT) for p in (drawn.picture, first))
     second = apply_matrix(alike.clean_together(opponent, pilot, drawn.conditions[..., [0, 1, 1]]), OPPONENT.T)

@@ -108,7 +108,7 @@ class PhotoNet(nn.Module):
 
 
 class BlendNet(nn.Module):
-    """Noisy picture and two results to a better one, as a correction to the second result.
+    """Noisy picture and two results to a better one: the two mixed, and a correction.
 
     Input: encoded RGB B x 3 x H x W three times, the noisy picture, the photo
     net's result and that of blocks cleaned together; conditions as for
@@ -117,14 +117,15 @@ class BlendNet(nn.Module):
 
     def __init__(self, widths: tuple[int, int, int] = WIDTHS) -> None:
         super().__init__()
-        self.body = UNet(39, 12, widths)
+        self.body = UNet(39, 24, widths)
 
     def forward(self, picture: Tensor, first: Tensor, second: Tensor, conditions: Tensor) -> Tensor:
         cells = [functional.pixel_unshuffle(p, 2) for p in (picture, first, second)]
-        return second - functional.pixel_shuffle(self.body(torch.cat([*cells, conditions], 1)), 2)
+        correction, choice = functional.pixel_shuffle(self.body(torch.cat([*cells, conditions], 1)), 2).split(3, dim=1)
+        return second + torch.sigmoid(choice) * (first - second) - correction
 
     def begin_like(self, photo_net: dict[str, Tensor]) -> None:
-        """Take over what a photo net sees in the noisy picture; the correction begins as nothing."""
+        """Take over what a photo net sees in the noisy picture; the result begins as the mean of the two."""
         state = self.state_dict()
         for name, trained in photo_net.items():
             if name == "body.head.weight":
