@@ -73,6 +73,7 @@ def white_noise(full: bool) -> Iterator[Task]:
                 ("**Photo net**", partial(m.ours_denoise, model="photo-net")),
                 ("**Photo net**, best", partial(m.ours_denoise, model="photo-net", effort="best")),
                 ("**Matched blocks**", partial(m.ours_denoise, model="matched-blocks")),
+                ("**Matched blocks**, best", partial(m.ours_denoise, model="matched-blocks", effort="best")),
                 *((f"**Photo net**, told {k:.0%} of the noise", partial(m.ours_denoise, model="photo-net", told=k))
                   for k in (0.7, 1.3)),
             ],
@@ -265,8 +266,9 @@ def processed(folder: Path) -> Iterator[Task]:
         cases: list[Case] = list(zip(_saved(folder, pictures, 75, f"processed-{iso}"), truths, strict=True))
         ours = [
             (f"**{name}**, metered", partial(m.ours_file, treatment={"denoise.on": True, "denoise.model": model}))
-            for name, model in (("Photo net", "photo-net"), ("Sliding cosine", "sliding-dct"))
-        ]
+            for name, model in (("Photo net", "photo-net"), ("Matched blocks", "matched-blocks"),
+                                ("Sliding cosine", "sliding-dct"))
+        ]  # fmt: skip
         yield f"ISO {iso} developed by LibRaw, JPEG of quality 75", cases, [*FILE_REFERENCES, *ours]
 
 
