@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from crispgrain.core.colour import icc
-from crispgrain.core.colour.spaces import srgb_decode, srgb_encode
+from crispgrain.core.colour.spaces import SRGB_TO_WORKING, apply_matrix, srgb_decode, srgb_encode
 from crispgrain.core.files import PictureSource, RawSource, read_shot
 from crispgrain.core.meter import Blur, Noise, Reading, measure
 from crispgrain.core.render.pipeline import Pipeline
@@ -43,6 +43,12 @@ def picture(values: NDArray) -> PictureSource:
     return PictureSource(Path("benchmark.png"), values.astype(np.float32), icc.profile("srgb"))
 
 
+def unclipped(values: NDArray) -> PictureSource:
+    """The same in the working space, where values below black and above white, as noise makes them, survive."""
+    linear = apply_matrix(srgb_decode(values.astype(np.float32)), SRGB_TO_WORKING)
+    return PictureSource(Path("benchmark.tif"), linear, icc.working_profile())
+
+
 def unchanged(case: tuple[NDArray, float]) -> NDArray:
     return case[0]
 
@@ -57,7 +63,7 @@ def ours_denoise(case: tuple[NDArray, float], model: str, told: float = 1.0, eff
     treatment = NOTHING.set("denoise.on", True).set("denoise.model", model)
     if effort:
         treatment = treatment.set("denoise.effort", effort)
-    return _treated(picture(noisy), treatment, Reading(Noise.even(255 * sigma * told)))
+    return _treated(unclipped(noisy), treatment, Reading(Noise.even(255 * sigma * told)))
 
 
 def opencv_nlm(case: tuple[NDArray, float], strength: float) -> NDArray:

@@ -11,6 +11,7 @@ from benchmarks import __main__ as bench
 from benchmarks import edges, methods, tasks
 from benchmarks.measure import run, table
 from benchmarks.quality import compare
+from crispgrain.core.colour.spaces import OPPONENT, apply_matrix, to_opponent
 from crispgrain.core.files import read_shot
 from crispgrain.core.meter import measure
 from crispgrain.core.meter.mtf import mtf50
@@ -38,6 +39,15 @@ def test_quality_of_a_known_error():
 def test_psnr_of_the_tests_is_that_of_scikit_image():
     a, b = RNG.uniform(0, 1, (2, 32, 32, 3))
     assert psnr(a, b) == pytest.approx(peak_signal_noise_ratio(b, a, data_range=1), abs=1e-6)
+
+
+def test_noise_below_black_and_above_white_reaches_our_models():
+    noisy = RNG.normal(0.5, 0.5, (32, 32, 3))
+    source = methods.unclipped(noisy)
+    seen = apply_matrix(to_opponent(source.region(source.size.rect)), OPPONENT.T)
+    assert noisy.min() < -0.5
+    assert noisy.max() > 1.5
+    assert np.abs(seen - noisy).max() < 1e-5
 
 
 def test_a_method_runs_in_a_process_of_its_own_and_its_row_is_right():

@@ -14,11 +14,11 @@ from torch import Tensor, nn
 
 from crispgrain.core.stages.enlarge.detail_net import FACTORS
 
-from . import blended, detail, export, mosaic, photographs
+from . import detail, export, mosaic, photographs
 from .blurred import draw_blurred
 from .finished import draw_finished
 from .loop import Batch, Plan, Trainer
-from .networks import BlendNet, PhotoNet
+from .networks import PhotoNet
 from .pool import PooledBatches
 
 HERE = Path(__file__).parent
@@ -34,7 +34,7 @@ class Job:
     make_batches: Callable[[Path], Callable[[np.random.Generator], Batch]]
     inputs: dict[str, Tensor]
     name: str
-    like: str = ""  # a network whose weights are a good start
+    like: str = ""  # a network of the same form whose weights are a good start
 
 
 PICTURE_INPUTS = {"picture": torch.rand(1, 3, 64, 64), "conditions": torch.rand(1, 3, 32, 32)}
@@ -45,12 +45,6 @@ JOBS = {
     ),
     "photo": Job(PhotoNet, partial(PooledBatches, degrade=draw_finished), PICTURE_INPUTS, "photo-net"),
     "sharp": Job(PhotoNet, partial(PooledBatches, degrade=draw_blurred), PICTURE_INPUTS, "sharp-net", like="photo-net"),
-    "blend": Job(
-        BlendNet, blended.BankBatches,
-        {"picture": torch.rand(1, 3, 64, 64), "first": torch.rand(1, 3, 64, 64), "second": torch.rand(1, 3, 64, 64),
-         "conditions": torch.rand(1, 3, 32, 32)},
-        "blend-net", like="photo-net",
-    ),
     **{
         f"detail-x{factor}": Job(
             partial(detail.make_network, factor), partial(detail.DetailBatches, factor=factor),
@@ -63,10 +57,9 @@ JOBS = {
 
 def main() -> None:
     parser = argparse.ArgumentParser(prog="train", description=__doc__)
-    parser.add_argument("job", choices=["data", "bank", "export", *JOBS])
+    parser.add_argument("job", choices=["data", "export", *JOBS])
     parser.add_argument("network", nargs="?", choices=list(JOBS), help="of export: which network")
     parser.add_argument("--minutes", type=float, default=60)
-    parser.add_argument("--seed", type=int, default=0, help="of bank: which random numbers")
     parser.add_argument("--threads", type=int, default=2)
     parser.add_argument("--rate", type=float, default=Plan.lr, help="learning rate of inner convolutions")
     parser.add_argument("--cool-down", type=int, default=0, metavar="STEPS")
@@ -74,16 +67,14 @@ def main() -> None:
     if options.job == "data":
         photographs.fetch(DATA)
         return
-    if options.job == "bank":
-        blended.fill(DATA, options.minutes, options.seed)
-        return
     job = JOBS[options.network or "mosaic" if options.job == "export" else options.job]
     folder = HERE / "checkpoints" / job.name
     if options.job != "export":
         network = job.make_network()
         if job.like and not (folder / "checkpoint.pt").exists():
-            trained = torch.load(folder.parent / job.like / "checkpoint.pt", weights_only=True)["average"]
-            network.begin_like(trained)
+            network.load_state_dict(
+                torch.load(folder.parent / job.like / "checkpoint.pt", weights_only=True)["average"]
+            )
         trainer = Trainer(network, folder, Plan(lr=options.rate))
         trainer.run(job.make_batches(DATA), options.minutes, options.threads, options.cool_down)
         return

@@ -17,18 +17,8 @@ from crispgrain.demo.camera import BAYER, add_noise, mosaic_of
 from .sensor import LINEAR, Processing, draw_noise
 
 KINDS = ("white", "camera", "compressed")
+CHANCE = (0.45, 0.35, 0.2)
 STRONGEST = 70 / 255  # sigma of white noise
-
-
-@dataclass(frozen=True)
-class Mix:
-    """How often each of the ``KINDS`` is drawn, and how often it is compressed in the end."""
-
-    chance: tuple[float, ...] = (0.45, 0.35, 0.2)
-    compressed: tuple[float, ...] = (0.3, 0.7, 0.75)  # the others of the last kind are clean, and to be left alone
-
-
-USUAL = Mix()
 
 
 @dataclass(frozen=True)
@@ -40,18 +30,18 @@ class Finished:
     conditions: Array
 
 
-def draw_finished(patch: NDArray[np.uint8], rng: np.random.Generator, mix: Mix = USUAL) -> Finished:
+def draw_finished(patch: NDArray[np.uint8], rng: np.random.Generator) -> Finished:
     """Degrade an 8-bit sRGB patch in one of the ways pictures are degraded."""
     truth = patch.astype(np.float32) / np.float32(255)
-    kind = KINDS[rng.choice(len(KINDS), p=mix.chance)]
+    kind = rng.choice(KINDS, p=CHANCE)
     if kind == "white":
-        picture = _white_noise(truth, rng)
+        picture, chance = _white_noise(truth, rng), 0.3
     elif kind == "camera":
-        picture = _through_a_camera(patch, rng)
+        picture, chance = _through_a_camera(patch, rng), 0.7
     else:
-        picture = truth
+        picture, chance = truth, 0.75  # the others are clean, and to be left alone
     quality = 100
-    if rng.random() < mix.compressed[KINDS.index(kind)]:
+    if rng.random() < chance:
         quality = int(rng.integers(10, 96))
         if rng.random() < 0.15:  # edited and saved again, with the block grid elsewhere
             picture = compress(np.roll(picture, (3, 5), (0, 1)), int(rng.integers(40, 96)), rng)

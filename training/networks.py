@@ -102,41 +102,6 @@ class PhotoNet(nn.Module):
         cells = functional.pixel_unshuffle(picture, 2)
         return picture - functional.pixel_shuffle(self.body(torch.cat([cells, conditions], 1)), 2)
 
-    def begin_like(self, photo_net: dict[str, Tensor]) -> None:
-        """Take over the weights of another."""
-        self.load_state_dict(photo_net)
-
-
-class BlendNet(nn.Module):
-    """Noisy picture and two results to a better one: the two mixed, and a correction.
-
-    Input: encoded RGB B x 3 x H x W three times, the noisy picture, the photo
-    net's result and that of blocks cleaned together; conditions as for
-    :class:`PhotoNet`. Output: B x 3 x H x W.
-    """
-
-    def __init__(self, widths: tuple[int, int, int] = WIDTHS) -> None:
-        super().__init__()
-        self.body = UNet(39, 24, widths)
-
-    def forward(self, picture: Tensor, first: Tensor, second: Tensor, conditions: Tensor) -> Tensor:
-        cells = [functional.pixel_unshuffle(p, 2) for p in (picture, first, second)]
-        correction, choice = functional.pixel_shuffle(self.body(torch.cat([*cells, conditions], 1)), 2).split(3, dim=1)
-        return second + torch.sigmoid(choice) * (first - second) - correction
-
-    def begin_like(self, photo_net: dict[str, Tensor]) -> None:
-        """Take over what a photo net sees in the noisy picture; the result begins as the mean of the two."""
-        state = self.state_dict()
-        for name, trained in photo_net.items():
-            if name == "body.head.weight":
-                state[name].zero_()[:, :12] = trained[:, :12]
-                state[name][:, -3:] = trained[:, 12:]
-            elif name.startswith("body.tail"):
-                state[name].zero_()
-            else:
-                state[name] = trained
-        self.load_state_dict(state)
-
 
 class DetailNet(nn.Module):
     """Small picture to one ``factor`` times as large, as a correction to bicubic interpolation.

@@ -39,7 +39,6 @@ PHOTOGRAPHS = tuple(
 # Smaller ones, in archives of Qt resources: buildings and animals, for walls, lattices and fur. All but those left
 # out, which are grainy or framed.
 COLLECTIONS = ("explore_monuments", "explore_world_animals", "explore_farm_animals")
-UNSEEN = "erase"  # thirty-three animals, for the blend net only: results of a network on what it has not met
 LEFT_OUT = ("greatPyramidOfGiza", "georgeWashingtonBirthplace", "castleClinton")
 
 # For tests and benchmarks only.
@@ -49,7 +48,6 @@ RESERVED = (
 )  # fmt: skip
 
 DRAWINGS = 16  # made-up pictures, about one in ten of the patches drawn
-UNSEEN_DRAWINGS = 6  # and for the blend net
 STRANGE_COLOURS = 0.2  # share of patches whose channels are exchanged
 SCALES = (2, 3, 4, 6, 8)  # by which photographs are shrunk; smaller copies have more detail
 LEAST_SIDE = 256  # px after shrinking
@@ -76,15 +74,12 @@ def fetch(folder: Path) -> None:
         for path in (share / name for name in names):
             stem = path.stem if path.stem[0].isalpha() else path.parents[2].name
             _store(path.read_bytes(), stem, folder / group)
-    (folder / "unseen").mkdir(exist_ok=True)
-    for collection in (*COLLECTIONS, UNSEEN):
-        group = "unseen" if collection == UNSEEN else "train"
+    for collection in COLLECTIONS:
         for path, data in _resources(share / "gcompris-qt/rcc" / f"{collection}.rcc"):
             if path.suffix == ".webp" and path.stem not in LEFT_OUT:
-                _store(data, path.stem, folder / group)
-    for seed in range(DRAWINGS + UNSEEN_DRAWINGS):
-        group = "train" if seed < DRAWINGS else "unseen"
-        np.save(folder / group / f"drawing-{seed}.npy", drawings.draw(seed))
+                _store(data, path.stem, folder / "train")
+    for seed in range(DRAWINGS):
+        np.save(folder / "train" / f"drawing-{seed}.npy", drawings.draw(seed))
 
 
 def _resources(archive: Path) -> Iterator[tuple[Path, bytes]]:

@@ -8,7 +8,6 @@ from pathlib import Path
 import numpy as np
 import torch
 from numpy.typing import NDArray
-from torch import Tensor
 
 from .finished import Finished
 from .loop import Batch
@@ -24,16 +23,6 @@ PLACES = 3  # in a crop that are looked at
 Degrade = Callable[[NDArray[np.uint8], np.random.Generator], Finished]
 
 
-def weight_of(picture: Tensor, truth: Tensor) -> Tensor:
-    """Weight of each sample (B x 1 x 1 x 1), 1 on average.
-
-    Weak noise is everyday noise: it must not drown in the errors of the strong.
-    """
-    error = (picture - truth).square().mean((1, 2, 3), keepdim=True).sqrt()
-    weight = (error + 0.01) ** -0.5
-    return weight / weight.mean()
-
-
 class PooledBatches:
     """Draws batches from a pool of degraded crops, some of them replaced for each batch."""
 
@@ -47,7 +36,10 @@ class PooledBatches:
         self.pool = self.pool[-(POOL - missing) :] + [self.degrade(sampler(), rng) for _ in range(missing)]
         samples = [self._cut(self.pool[rng.integers(POOL)], rng) for _ in range(BATCH)]
         picture, truth, planes = (torch.from_numpy(np.stack(v)).permute(0, 3, 1, 2) for v in zip(*samples, strict=True))
-        return (picture, planes[..., ::2, ::2]), truth, weight_of(picture, truth)
+        error = (picture - truth).square().mean((1, 2, 3), keepdim=True).sqrt()
+        # Weak noise is everyday noise: it must not drown in the errors of the strong.
+        weight = (error + 0.01) ** -0.5
+        return (picture, planes[..., ::2, ::2]), truth, weight / weight.mean()
 
     @staticmethod
     def _cut(crop: Finished, rng: np.random.Generator) -> tuple[np.ndarray, ...]:

@@ -79,6 +79,12 @@ def test_white_noise_comes_off_photographs_better_than_by_the_network_alone(sigm
     assert np.mean(gains) > least
 
 
+def test_best_effort_is_better():
+    truth = data.coffee()[60:220, 100:260] / 255
+    noisy = truth + RNG.normal(0, 35 / 255, truth.shape)
+    assert psnr(treated(noisy, 35, MATCHED.set("denoise.effort", "best")), truth) > psnr(treated(noisy, 35), truth)
+
+
 def test_tiles_and_patches_agree():
     noisy = data.coffee()[:, :620] / 255 + RNG.normal(0, 0.05, (400, 600, 3))
     small, large = (pipeline(noisy, 13, tile=t) for t in (256, 1024))

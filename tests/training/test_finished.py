@@ -18,11 +18,11 @@ def smooth_patch(edge: int = 192) -> np.ndarray:
 
 
 @pytest.mark.parametrize("kind", finished.KINDS)
-def test_every_kind_stays_near_its_truth_in_shape_range_and_colour(kind):
-    mix = finished.Mix(tuple(float(k == kind) for k in finished.KINDS))
+def test_every_kind_stays_near_its_truth_in_shape_range_and_colour(monkeypatch, kind):
+    monkeypatch.setattr(finished, "CHANCE", [float(k == kind) for k in finished.KINDS])
     shifts = []
     for _ in range(12):
-        sample = draw_finished(smooth_patch(), RNG, mix)
+        sample = draw_finished(smooth_patch(), RNG)
         assert sample.picture.shape == sample.truth.shape == sample.conditions.shape == (192, 192, 3)
         assert np.isfinite(sample.picture).all()
         assert sample.conditions.min() >= 0
@@ -47,8 +47,8 @@ def test_compression_costs_more_at_lower_quality():
     assert results[0] > 30
 
 
-def test_the_compression_plane_follows_the_quality():
-    mix = finished.Mix((0, 0, 1))
-    planes = {float(draw_finished(smooth_patch(), RNG, mix).conditions[0, 0, 2]) for _ in range(30)}
+def test_the_compression_plane_follows_the_quality(monkeypatch):
+    monkeypatch.setattr(finished, "CHANCE", (0, 0, 1))
+    planes = {float(draw_finished(smooth_patch(), RNG).conditions[0, 0, 2]) for _ in range(30)}
     assert min(planes) == 0  # some are left uncompressed
     assert 0.5 < max(planes) <= 0.9

@@ -7,7 +7,7 @@ import numpy as np
 from ...colour.spaces import Array
 from ...geometry import Rect
 from ...model import Knowledge, Model, Stage, Values
-from ...networks import runtime
+from ...networks import ensemble, runtime
 from ...networks.conditioned import REACH
 from . import alike, photo_net
 from .parameters import STRENGTHS
@@ -30,14 +30,13 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
         cleaned[inside] = better + share * (cleaned[inside] - better)
         return cleaned
 
-    # An average over turned copies (0.02 dB) is not worth its time here.
-    return photo_net.denoised(pixels, {**values, "compression": 0.0, "effort": "fast"}, knowledge, together)
+    return photo_net.denoised(pixels, {**values, "compression": 0.0}, knowledge, together)
 
 
 MODEL = Model(
     Stage.DENOISE, "matched-blocks", "Matched blocks",
     "For white noise, which is of its own in every pixel: the photo net, then spots that look alike are cleaned "
     "together. Slow, and worse than the photo net where noise was smoothed, compressed or made smaller.",
-    STRENGTHS, run, lambda values, knowledge: REACH + TONE_REACH + alike.REACH + alike.STEP,
+    (*STRENGTHS, ensemble.EFFORT), run, lambda values, knowledge: REACH + TONE_REACH + alike.REACH + alike.STEP,
     problem=lambda: runtime.problem(photo_net.NAME), tile=lambda values: TILE, same_tiles=True,
 )  # fmt: skip
