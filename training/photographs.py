@@ -38,7 +38,7 @@ PHOTOGRAPHS = tuple(
 
 # Smaller ones, in archives of Qt resources: buildings and animals, for walls, lattices and fur. All but those left
 # out, which are grainy or framed.
-COLLECTIONS = ("explore_monuments", "explore_world_animals", "explore_farm_animals")
+COLLECTIONS = ("explore_monuments", "explore_world_animals", "explore_farm_animals", "erase")
 LEFT_OUT = ("greatPyramidOfGiza", "georgeWashingtonBirthplace", "castleClinton")
 
 # For tests and benchmarks only.
@@ -77,7 +77,7 @@ def fetch(folder: Path) -> None:
     for collection in COLLECTIONS:
         for path, data in _resources(share / "gcompris-qt/rcc" / f"{collection}.rcc"):
             if path.suffix == ".webp" and path.stem not in LEFT_OUT:
-                _store(data, path.stem, folder / "train")
+                _store(data, f"{collection}-{path.stem}", folder / "train")  # two have a giraffe
     for seed in range(DRAWINGS):
         np.save(folder / "train" / f"drawing-{seed}.npy", drawings.draw(seed))
 
