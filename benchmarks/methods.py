@@ -44,7 +44,10 @@ def picture(values: NDArray) -> PictureSource:
 
 
 def unclipped(values: NDArray) -> PictureSource:
-    """The same in the working space, where values below black and above white, as noise makes them, survive."""
+    """Encoded sRGB values, H x W x 3, in the working space, where those below 0 and above 1 survive.
+
+    LittleCMS, which a picture's own profile goes through, bends what noise brings below 0; BM3D is given all of it.
+    """
     linear = apply_matrix(srgb_decode(values.astype(np.float32)), SRGB_TO_WORKING)
     return PictureSource(Path("benchmark.tif"), linear, icc.working_profile())
 

@@ -36,8 +36,8 @@ PHOTOGRAPHS = tuple(
                  "summer_1am")
 ) + ("wallpapers/Volna/contents/images/5120x2880.jpg",)  # fmt: skip
 
-# Smaller ones, in archives of Qt resources: buildings and animals, for walls, lattices and fur. All but those left
-# out, which are grainy or framed.
+# More, in archives of Qt resources: buildings and animals, for walls, lattices and fur. All but those left out, which
+# are grainy or framed.
 COLLECTIONS = ("explore_monuments", "explore_world_animals", "explore_farm_animals", "erase")
 LEFT_OUT = ("greatPyramidOfGiza", "georgeWashingtonBirthplace", "castleClinton")
 

@@ -16,7 +16,7 @@ from .shrinkage import BASIS, BLOCK
 
 STEP = 6  # px between the blocks for which others are sought; 4 takes twice as long, for 0.02 to 0.05 dB
 FAR = 12  # px each way in which they are sought; 19 takes half as long again, for 0.03 dB
-SKIP = 2  # of so many rows one is compared: alike blocks are alike in every row
+SKIP = 2  # of so many rows one is compared (divides STEP and BLOCK): alike blocks are alike in every row
 GROUP = 16  # blocks cleaned together
 BAND = 16  # rows of sought-for blocks handled together, which bounds memory
 # A block's middle counts more than its rim: 0.02 dB.
@@ -93,7 +93,8 @@ def most_alike(luma: NDArray[np.uint8], rows: NDArray[np.intp], columns: NDArray
     Returns
     -------
     ``GROUP`` x blocks x 2
-        Row and column of top left corners, by the sum of squared differences, each block itself first.
+        Row and column of top left corners, by the sum of squared differences in every ``SKIP``-th row, each block
+        itself first.
     """
     sparse = [np.ascontiguousarray(luma[first::SKIP]) for first in range(SKIP)]
     height, width = (int(corners[-1] - corners[0]) + BLOCK for corners in (rows, columns))
