@@ -14,10 +14,11 @@ from crispgrain.core.meter.reading import Noise
 from crispgrain.core.stages.denoise.photo_net import conditions
 from crispgrain.demo.camera import BAYER, add_noise, mosaic_of
 
+from .developing import demosaic
 from .sensor import LINEAR, Processing, draw_noise
 
 KINDS = ("white", "camera", "compressed")
-CHANCE = (0.45, 0.35, 0.2)
+CHANCE = (0.4, 0.4, 0.2)
 STRONGEST = 70 / 255  # sigma of white noise
 
 
@@ -72,10 +73,8 @@ def _through_a_camera(patch: NDArray[np.uint8], rng: np.random.Generator) -> Arr
     """Noise at the sensor, then all a camera does to it."""
     camera = Processing.draw(rng)
     a, b = draw_noise(rng)
-    mosaic = np.clip(add_noise(mosaic_of(camera.to_sensor(LINEAR[patch]), BAYER["RGGB"]), a, b, rng), -0.05, 1)
-    counts = np.round((mosaic + 0.05) * 50_000).astype(np.uint16)
-    method = cv2.COLOR_BayerBG2RGB if rng.random() < 0.5 else cv2.COLOR_BayerBG2RGB_EA  # OpenCV's name of RGGB
-    sensor = cv2.cvtColor(counts, method).astype(np.float32) / np.float32(50_000) - np.float32(0.05)
+    mosaic = add_noise(mosaic_of(camera.to_sensor(LINEAR[patch]), BAYER["RGGB"]), a, b, rng)
+    sensor = demosaic(mosaic, camera.gains, rng)
     picture = camera.to_picture(sensor)
     if rng.random() < 0.3:  # a camera's own smoothing of colour
         axes = apply_matrix(picture, OPPONENT)
