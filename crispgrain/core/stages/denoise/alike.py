@@ -2,82 +2,52 @@
 
 from __future__ import annotations
 
-from functools import cache
-
 import cv2
 import numpy as np
-from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
-from scipy.fft import dct
 
 from ...cancel import check
 from ...colour.spaces import Array
-from .shrinkage import BASIS, BLOCK
 
-STEP = 6  # px between the blocks for which others are sought; 4 takes twice as long, for 0.02 to 0.05 dB
-FAR = 12  # px each way in which they are sought; 19 takes half as long again, for 0.03 dB
-SKIP = 2  # of so many rows one is compared (divides STEP and BLOCK): alike blocks are alike in every row
-GROUP = 16  # blocks cleaned together
-BAND = 16  # rows of sought-for blocks handled together, which bounds memory
-# A block's middle counts more than its rim: 0.02 dB.
-WINDOW = np.outer(np.kaiser(BLOCK, 2), np.kaiser(BLOCK, 2)).ravel()
+BLOCK = 6  # px
+STEP = BLOCK  # px between the blocks for which others are sought: they cover the picture
+FAR = 12  # px each way in which they are sought; 16 takes half as long again to find, for 0.02 dB
+SKIP = 2  # of so many rows one is compared (divides BLOCK): alike blocks are alike in every row
+GROUP = 32  # blocks cleaned together
+BAND = 16  # rows of blocks for which others are sought together, which bounds memory
+CHUNK = 48  # groups cleaned at a time: few enough for the cache
 REACH = 2 * (FAR + BLOCK)  # px: a block takes part in groups of others, and those have members further on
+MARGIN = FAR + STEP  # px of mirrored surroundings; places are counted from its corner
 SHIFTS = np.moveaxis(np.mgrid[-FAR : FAR + 1, -FAR : FAR + 1], 0, -1).reshape(-1, 2)
+LEAST_SIGMA = np.float32(0.5 / 255)  # less noise than half a step of 8 bits is as good as none
+SMALL = 8  # rows of a matrix that is inverted as it is
 
 
-def clean_together(noisy: Array, pilot: Array, sigma: Array) -> Array:
-    """Remove white noise from a picture with the help of a first result.
-
-    For each 8 x 8 block the most alike are sought in the luma of the pilot.
-    Piled up they are alike in a third direction also, so that in the cosine
-    domain all they have in common gathers in few coefficients; an empirical
-    Wiener filter, told by the pilot how strong each is, keeps those. Overlapping
-    results are averaged, those with less noise left counting more.
+def find_alike(pilot: Array, offset: int = 0) -> NDArray[np.intp]:
+    """For each block of a grid, where the blocks lie that are most alike to it.
 
     Parameters
     ----------
-    noisy, pilot : float32, H x W x 3
-        The picture on orthonormal luma and colour axes, and a first result. The
-        luma of white is the root of 3.
-    sigma : float32, H x W x 3
-        Standard deviation of the noise.
+    pilot : float32, H x W x 3
+        The picture without most of its noise, on orthonormal luma and colour axes.
+        The luma of white is the root of 3.
+    offset : int
+        Rows and columns, less than ``STEP``, by which the grid begins before the picture.
 
     Returns
     -------
-    float32, H x W x 3
-
-    Raises
-    ------
-    Cancelled
-        If nobody wants the answer any more.
-
-    References
-    ----------
-    The second half of K. Dabov et al., "Image denoising by sparse 3-D
-    transform-domain collaborative filtering", IEEE Trans. Image Processing
-    16(8), 2007. With a network's result as its pilot: C. Cruz, A. Foi,
-    V. Katkovnik, K. Egiazarian, "Nonlocality-reinforced convolutional neural
-    networks for image denoising", IEEE Signal Processing Letters 25(8), 2018.
+    rows x columns x ``GROUP`` x 2
+        Row and column of top left corners, ``MARGIN`` more than in the picture.
     """
-    height, width = noisy.shape[:2]
-    noisy, pilot, sigma = (_pad(v) for v in (noisy, pilot, sigma))
     # Whole numbers, so that sums of differences are exact and the same in every tile.
-    luma = np.rint(np.clip(pilot[..., 0] * np.float32(255 / 3**0.5), 0, 255)).astype(np.uint8)
-    total, weight = np.zeros(noisy.shape, np.float64), np.zeros(noisy.shape[:2], np.float64)
-    columns = np.arange(FAR, FAR + width, STEP)
-    for first in range(FAR, FAR + height, BAND * STEP):
+    luma = _pad(np.rint(np.clip(pilot[..., 0] * np.float32(255 / 3**0.5), 0, 255)).astype(np.uint8))
+    height, width = pilot.shape[:2]
+    rows, columns = (np.arange(MARGIN - offset, MARGIN + size, STEP) for size in (height, width))
+    found = []
+    for first in range(0, len(rows), BAND):
         check()
-        rows = np.arange(first, min(first + BAND * STEP, FAR + height), STEP)
-        places = most_alike(luma, rows, columns)
-        part = slice(first - FAR, int(rows[-1]) + FAR + BLOCK)
-        places[..., 0] -= part.start
-        _add_groups(noisy[part], pilot[part], sigma[part], places, total[part], weight[part])
-    inside = np.s_[FAR : FAR + height, FAR : FAR + width]
-    return (total[inside] / weight[inside][..., None]).astype(np.float32)
-
-
-def _pad(planes: Array) -> Array:
-    return cv2.copyMakeBorder(planes, FAR, FAR + BLOCK + STEP, FAR, FAR + BLOCK + STEP, cv2.BORDER_REFLECT)
+        found.append(most_alike(luma, rows[first : first + BAND], columns))
+    return np.concatenate(found)
 
 
 def most_alike(luma: NDArray[np.uint8], rows: NDArray[np.intp], columns: NDArray[np.intp]) -> NDArray[np.intp]:
@@ -92,7 +62,7 @@ def most_alike(luma: NDArray[np.uint8], rows: NDArray[np.intp], columns: NDArray
 
     Returns
     -------
-    ``GROUP`` x blocks x 2
+    rows x columns x ``GROUP`` x 2
         Row and column of top left corners, by the sum of squared differences in every ``SKIP``-th row, each block
         itself first.
     """
@@ -111,49 +81,104 @@ def most_alike(luma: NDArray[np.uint8], rows: NDArray[np.intp], columns: NDArray
         )  # fmt: skip
         distance[:] = squares[:: STEP // SKIP, ::STEP][: len(rows), : len(columns)]
     unlike[len(SHIFTS) // 2] = -1  # the block itself
-    candidates = unlike.reshape(len(SHIFTS), -1)
-    nearest = np.argpartition(candidates, GROUP, axis=0)[:GROUP]
-    order = np.argsort(np.take_along_axis(candidates, nearest, 0), axis=0, kind="stable")
-    corners = np.stack(np.meshgrid(rows, columns, indexing="ij"), axis=-1).reshape(-1, 2)
-    return corners + SHIFTS[np.take_along_axis(nearest, order, 0)]
+    candidates = np.ascontiguousarray(np.moveaxis(unlike, 0, -1))
+    nearest = np.argpartition(candidates, GROUP, axis=-1)[..., :GROUP]
+    order = np.argsort(np.take_along_axis(candidates, nearest, -1), axis=-1, kind="stable")
+    corners = np.stack(np.meshgrid(rows, columns, indexing="ij"), axis=-1)
+    return corners[:, :, None] + SHIFTS[np.take_along_axis(nearest, order, -1)]
 
 
-@cache
-def _along_group() -> Array:
-    """Orthonormal DCT-II over the blocks of a group."""
-    return dct(np.eye(GROUP), axis=0, norm="ortho").astype(np.float32)
+def every_second(places: NDArray[np.intp]) -> NDArray[np.intp]:
+    """Half of the groups (of rows x columns x ``GROUP`` x 2), like the white squares of a chessboard."""
+    rows, columns = places.shape[:2]
+    return places[np.add.outer(np.arange(rows), np.arange(columns)) % 2 == 0]
+
+
+def clean_together(noisy: Array, pilot: Array, sigma: Array, places: NDArray[np.intp], heed: float = 0) -> Array:
+    """Remove white noise from a picture with the help of a first result.
+
+    What differs among the blocks of a group in the noisy picture is put together
+    again from what differs among them in the pilot: a ridge regression on the
+    pilot's blocks, whose penalty is the noise. That is the Wiener filter for
+    blocks drawn from a Gaussian with the mean and the covariance found in the
+    pilot, all three channels at once. Overlapping results are averaged.
+
+    Parameters
+    ----------
+    noisy, pilot, sigma : float32, H x W x 3
+        The picture on orthonormal luma and colour axes, a first result, and the
+        standard deviation of the noise.
+    places : n x ``GROUP`` x 2
+        Of the blocks in each group, by :func:`find_alike`. Pixels in none of them stay as in the pilot.
+    heed : float
+        How much the mean of a group is that of its noisy blocks, 0 to 1; the rest is the pilot's.
+
+    Returns
+    -------
+    float32, H x W x 3
+
+    Raises
+    ------
+    Cancelled
+        If nobody wants the answer any more.
+
+    References
+    ----------
+    The second half of M. Lebrun, A. Buades, J.-M. Morel, "A nonlocal Bayesian
+    image denoising algorithm", SIAM J. Imaging Sciences 6(3), 2013; as a group has
+    fewer blocks than a block has values, it is solved by the blocks' products.
+    With a network's result as its pilot: C. Cruz, A. Foi, V. Katkovnik,
+    K. Egiazarian, "Nonlocality-reinforced convolutional neural networks for image
+    denoising", IEEE Signal Processing Letters 25(8), 2018.
+    """
+    height, width = noisy.shape[:2]
+    sigma = np.maximum(sigma, LEAST_SIGMA)
+    seen, told = _pad(noisy / sigma), _pad(pilot / sigma)  # noise of 1
+    total, count = np.zeros(seen.shape, np.float64), np.zeros(seen.shape[:2], np.int64)
+    for first in range(0, len(places), CHUNK):
+        check()
+        some = places[first : first + CHUNK]
+        top, bottom = int(some[..., 0].min()), int(some[..., 0].max()) + BLOCK
+        part = slice(top, bottom)
+        _add_groups(seen[part], told[part], some - (top, 0), heed, total[part], count[part])
+    result = np.divide(total, count[..., None], out=told.astype(np.float64), where=count[..., None] > 0)
+    return result[MARGIN : MARGIN + height, MARGIN : MARGIN + width].astype(np.float32) * sigma
+
+
+def _pad(planes: NDArray) -> NDArray:
+    return cv2.copyMakeBorder(planes, MARGIN, MARGIN + BLOCK, MARGIN, MARGIN + BLOCK, cv2.BORDER_REFLECT)
 
 
 def _add_groups(
-    noisy: Array, pilot: Array, sigma: Array, places: NDArray[np.intp], total: NDArray, weight: NDArray
+    seen: Array, told: Array, places: NDArray[np.intp], heed: float, total: NDArray, count: NDArray
 ) -> None:
-    """Clean groups of blocks at ``places`` (``GROUP`` x n x 2) and add them to ``total``, ``weight`` times."""
-    y, x = places[..., 0], places[..., 1]
-    middle = BLOCK // 2
-    offsets = np.add.outer(np.arange(BLOCK) * noisy.shape[1], np.arange(BLOCK)).ravel()
-    pixels = ((y * noisy.shape[1] + x)[..., None] + offsets).ravel()
-    cleaned, left = [], np.zeros(y.shape[1], np.float32)
-    for axis in range(3):
-        spectrum, power = (_spectrum(np.ascontiguousarray(v[..., axis]), y, x) for v in (noisy, pilot))
-        np.square(power, out=power)
-        variance = np.square(sigma[y[0] + middle, x[0] + middle, axis])[:, None]
-        power /= power + variance + np.float32(1e-12)  # now the gain
-        spectrum *= power
-        cleaned.append(_blocks(spectrum))
-        left += np.einsum("gnf,gnf->n", power, power) * variance[:, 0]
-    of_block = np.outer(1 / np.maximum(left, np.float32(1e-12)), WINDOW)
-    trust = np.broadcast_to(of_block, (GROUP, *of_block.shape)).ravel()
-    weight += np.bincount(pixels, trust, weight.size).reshape(weight.shape)
-    for axis in range(3):
-        total[..., axis] += np.bincount(pixels, cleaned[axis].ravel() * trust, weight.size).reshape(weight.shape)
+    """Clean groups of blocks at ``places``, and add them to ``total``, their number to ``count``."""
+    width, groups = seen.shape[1], len(places)
+    inside = np.add.outer(np.arange(BLOCK) * width, np.arange(BLOCK)).ravel()
+    pixels = (places[..., 0] * width + places[..., 1])[..., None] + inside
+    noisy, pilot = (np.take(v.reshape(-1, 3), pixels, axis=0).reshape(groups, GROUP, -1) for v in (seen, told))
+    mean = pilot.mean(axis=1, keepdims=True)
+    pilot -= mean
+    if heed:
+        mean += np.float32(heed) * (noisy.mean(axis=1, keepdims=True) - mean)
+    noisy -= mean
+    # Contrast is far stronger than noise, so the inverse needs double precision.
+    inverse = _inverse(pilot @ pilot.mT + (GROUP - 1) * np.eye(GROUP))
+    cleaned = ((noisy @ pilot.mT) @ inverse).astype(np.float32) @ pilot + mean
+    where, size = pixels.ravel(), count.size
+    count += np.bincount(where, minlength=size).reshape(count.shape)
+    for channel, values in enumerate(cleaned.reshape(-1, 3).T):
+        total[..., channel] += np.bincount(where, values, size).reshape(count.shape)
 
 
-def _spectrum(plane: Array, y: NDArray[np.intp], x: NDArray[np.intp]) -> Array:
-    """3-D cosine coefficients of the blocks at places (``GROUP`` x n), ``GROUP`` x n x 64."""
-    blocks = sliding_window_view(plane, (BLOCK, BLOCK))[y, x].reshape(-1, BLOCK * BLOCK) @ BASIS.T
-    return (_along_group() @ blocks.reshape(GROUP, -1)).reshape(GROUP, -1, BLOCK * BLOCK)
-
-
-def _blocks(spectrum: Array) -> Array:
-    blocks = _along_group().T @ spectrum.reshape(GROUP, -1)
-    return blocks.reshape(-1, BLOCK * BLOCK) @ BASIS
+def _inverse(matrices: NDArray[np.floating]) -> NDArray[np.floating]:
+    """Of symmetric positive definite matrices (n x rows x rows), by halves: for many small ones twice as fast."""
+    half = matrices.shape[-1] // 2
+    if half < SMALL:
+        return np.linalg.inv(matrices)
+    corner, beside, rest = matrices[:, :half, :half], matrices[:, :half, half:], matrices[:, half:, half:]
+    corner = _inverse(corner)
+    across = corner @ beside
+    rest = _inverse(rest - beside.mT @ across)
+    both = across @ rest
+    return np.block([[corner + both @ across.mT, -both], [-both.mT, rest]])

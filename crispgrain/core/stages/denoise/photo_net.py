@@ -37,6 +37,11 @@ def conditions(luma: Array, noise: Noise, compression: float) -> Array:
     return np.stack([noise.sigma_at(tones, colour=False), noise.sigma_at(tones, colour=True), even], axis=-1)
 
 
+def network(opponent: Array, planes: Array, start: tuple[int, int], effort: str = "fast") -> Array:
+    """What the network makes of a picture on opponent axes that begins at ``start``, told ``planes`` of it."""
+    return apply_matrix(restored(NAME, apply_matrix(opponent, OPPONENT.T), planes, start, effort), OPPONENT)
+
+
 def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     return denoised(pixels, values, knowledge)
 
@@ -56,8 +61,7 @@ def denoised(pixels: Array, values: Values, knowledge: Knowledge, refined: Refin
     planes[..., 0] *= max(luminance, 1)
     planes[..., 1] *= max(colour, 1)
     start = (knowledge.rect.top, knowledge.rect.left)
-    output = restored(NAME, apply_matrix(opponent, OPPONENT.T), planes, start, str(values["effort"]))
-    cleaned = apply_matrix(output, OPPONENT)
+    cleaned = network(opponent, planes, start, str(values["effort"]))
     if refined is not None:
         cleaned = refined(opponent, cleaned, planes)
     blend = np.minimum(np.array([luminance, colour, colour], np.float32), 1)
