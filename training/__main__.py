@@ -18,7 +18,7 @@ from . import detail, export, mosaic, photographs
 from .blurred import draw_blurred
 from .finished import draw_finished
 from .loop import Batch, Plan, Trainer
-from .networks import WIDER, PhotoNet, grow
+from .networks import PhotoNet
 from .pool import PooledBatches
 
 HERE = Path(__file__).parent
@@ -34,7 +34,7 @@ class Job:
     make_batches: Callable[[Path], Callable[[np.random.Generator], Batch]]
     inputs: dict[str, Tensor]
     name: str
-    like: str = ""  # a network of the same form, or a narrower one, whose weights are a good start
+    like: str = ""  # a network of the same form whose weights are a good start
 
 
 PICTURE_INPUTS = {"picture": torch.rand(1, 3, 64, 64), "conditions": torch.rand(1, 3, 32, 32)}
@@ -44,10 +44,6 @@ JOBS = {
         {"mosaic": torch.rand(1, 1, 64, 64), "sigma": torch.rand(1, 1, 32, 32)}, "mosaic-net",
     ),
     "photo": Job(PhotoNet, partial(PooledBatches, degrade=draw_finished), PICTURE_INPUTS, "photo-net"),
-    "photo-best": Job(
-        partial(PhotoNet, WIDER), partial(PooledBatches, degrade=draw_finished), PICTURE_INPUTS, "photo-net-best",
-        like="photo-net",
-    ),
     "sharp": Job(PhotoNet, partial(PooledBatches, degrade=draw_blurred), PICTURE_INPUTS, "sharp-net", like="photo-net"),
     **{
         f"detail-x{factor}": Job(
@@ -76,7 +72,9 @@ def main() -> None:
     if options.job != "export":
         network = job.make_network()
         if job.like and not (folder / "checkpoint.pt").exists():
-            grow(network, torch.load(folder.parent / job.like / "checkpoint.pt", weights_only=True)["average"])
+            network.load_state_dict(
+                torch.load(folder.parent / job.like / "checkpoint.pt", weights_only=True)["average"]
+            )
         trainer = Trainer(network, folder, Plan(lr=options.rate))
         trainer.run(job.make_batches(DATA), options.minutes, options.threads, options.cool_down)
         return

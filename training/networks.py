@@ -11,7 +11,6 @@ from torch import Tensor, nn
 from torch.nn import functional
 
 WIDTHS = (32, 64, 128)
-WIDER = (80, 96, 128)  # most is gained where pixels are finest
 BLOCKS = 2
 LEAK = 0.1
 
@@ -119,22 +118,3 @@ class DetailNet(nn.Module):
     def forward(self, picture: Tensor) -> Tensor:
         plain = functional.interpolate(picture, scale_factor=self.factor, mode="bicubic", align_corners=False)
         return plain + functional.pixel_shuffle(self.body(picture), self.factor)
-
-
-def grow(network: nn.Module, weights: dict[str, Tensor]) -> None:
-    """Give a network the weights of one of the same form, perhaps a narrower one, so that it answers the same.
-
-    Old channels come first and hear nothing of the new ones, which start at
-    random; training joins them.
-    """
-    state = network.state_dict()
-    for name, old in weights.items():
-        new = state[name]
-        if old.ndim == 4:
-            inputs = 0 if ".grow_" in name else 1  # transposed convolutions have their inputs first
-            # Of the old outputs, the part that comes from new inputs.
-            new.narrow(1 - inputs, 0, old.shape[1 - inputs]).narrow(
-                inputs, old.shape[inputs], new.shape[inputs] - old.shape[inputs]
-            ).zero_()
-        new[tuple(slice(n) for n in old.shape)] = old
-    network.load_state_dict(state)
