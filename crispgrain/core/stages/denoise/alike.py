@@ -9,15 +9,14 @@ from numpy.typing import NDArray
 from ...cancel import check
 from ...colour.spaces import Array
 
-BLOCK = 6  # px
-STEP = BLOCK  # px between the blocks for which others are sought: they cover the picture
+BLOCK = 6  # px; those for which others are sought lie side by side
 FAR = 12  # px each way in which they are sought; 16 takes half as long again to find, for 0.02 dB
 SKIP = 2  # of so many rows one is compared (divides BLOCK): alike blocks are alike in every row
 GROUP = 32  # blocks cleaned together
 BAND = 16  # rows of blocks for which others are sought together, which bounds memory
 CHUNK = 48  # groups cleaned at a time: few enough for the cache
 REACH = 2 * (FAR + BLOCK)  # px: a block takes part in groups of others, and those have members further on
-MARGIN = FAR + STEP  # px of mirrored surroundings; places are counted from its corner
+MARGIN = FAR + BLOCK  # px of mirrored surroundings; places are counted from its corner
 SHIFTS = np.moveaxis(np.mgrid[-FAR : FAR + 1, -FAR : FAR + 1], 0, -1).reshape(-1, 2)
 LEAST_SIGMA = np.float32(0.5 / 255)  # less noise than half a step of 8 bits is as good as none
 SMALL = 8  # rows of a matrix that is inverted as it is
@@ -32,7 +31,7 @@ def find_alike(pilot: Array, offset: int = 0) -> NDArray[np.intp]:
         The picture without most of its noise, on orthonormal luma and colour axes.
         The luma of white is the root of 3.
     offset : int
-        Rows and columns, less than ``STEP``, by which the grid begins before the picture.
+        Rows and columns, less than ``BLOCK``, by which the grid begins before the picture.
 
     Returns
     -------
@@ -42,7 +41,7 @@ def find_alike(pilot: Array, offset: int = 0) -> NDArray[np.intp]:
     # Whole numbers, so that sums of differences are exact and the same in every tile.
     luma = _pad(np.rint(np.clip(pilot[..., 0] * np.float32(255 / 3**0.5), 0, 255)).astype(np.uint8))
     height, width = pilot.shape[:2]
-    rows, columns = (np.arange(MARGIN - offset, MARGIN + size, STEP) for size in (height, width))
+    rows, columns = (np.arange(MARGIN - offset, MARGIN + size, BLOCK) for size in (height, width))
     found = []
     for first in range(0, len(rows), BAND):
         check()
@@ -58,13 +57,13 @@ def most_alike(luma: NDArray[np.uint8], rows: NDArray[np.intp], columns: NDArray
     luma : uint8, H x W
         Encoded, 255 white.
     rows, columns
-        Of the blocks' top left corners, in steps of ``STEP``; there must be ``FAR`` pixels on all sides of them.
+        Of the blocks' top left corners, in steps of ``BLOCK``; there must be ``FAR`` pixels on all sides of them.
 
     Returns
     -------
     rows x columns x ``GROUP`` x 2
-        Row and column of top left corners, by the sum of squared differences in every ``SKIP``-th row, each block
-        itself first.
+        Row and column of the top left corners of those with the least squared differences in every ``SKIP``-th row,
+        in no order, the block itself among them.
     """
     sparse = [np.ascontiguousarray(luma[first::SKIP]) for first in range(SKIP)]
     height, width = (int(corners[-1] - corners[0]) + BLOCK for corners in (rows, columns))
@@ -75,17 +74,14 @@ def most_alike(luma: NDArray[np.uint8], rows: NDArray[np.intp], columns: NDArray
     here = blocks_from(rows[0], columns[0])
     unlike = np.empty((len(SHIFTS), len(rows), len(columns)), np.float32)
     for distance, (down, right) in zip(unlike, SHIFTS.tolist(), strict=True):
-        squares = cv2.sqrBoxFilter(
-            cv2.absdiff(here, blocks_from(rows[0] + down, columns[0] + right)), cv2.CV_32F, (BLOCK, BLOCK // SKIP),
-            anchor=(0, 0), normalize=False, borderType=cv2.BORDER_CONSTANT,
-        )  # fmt: skip
-        distance[:] = squares[:: STEP // SKIP, ::STEP][: len(rows), : len(columns)]
+        apart = cv2.absdiff(here, blocks_from(rows[0] + down, columns[0] + right))
+        squares = cv2.multiply(apart, apart, dtype=cv2.CV_32F)
+        cv2.resize(squares, (len(columns), len(rows)), distance, interpolation=cv2.INTER_AREA)  # means of the blocks
     unlike[len(SHIFTS) // 2] = -1  # the block itself
     candidates = np.ascontiguousarray(np.moveaxis(unlike, 0, -1))
     nearest = np.argpartition(candidates, GROUP, axis=-1)[..., :GROUP]
-    order = np.argsort(np.take_along_axis(candidates, nearest, -1), axis=-1, kind="stable")
     corners = np.stack(np.meshgrid(rows, columns, indexing="ij"), axis=-1)
-    return corners[:, :, None] + SHIFTS[np.take_along_axis(nearest, order, -1)]
+    return corners[:, :, None] + SHIFTS[nearest]
 
 
 def every_second(places: NDArray[np.intp]) -> NDArray[np.intp]:
@@ -134,14 +130,14 @@ def clean_together(noisy: Array, pilot: Array, sigma: Array, places: NDArray[np.
     height, width = noisy.shape[:2]
     sigma = np.maximum(sigma, LEAST_SIGMA)
     seen, told = _pad(noisy / sigma), _pad(pilot / sigma)  # noise of 1
-    total, count = np.zeros(seen.shape, np.float64), np.zeros(seen.shape[:2], np.int64)
+    total, count = np.zeros((3, *seen.shape[:2])), np.zeros(seen.shape[:2], np.int64)
     for first in range(0, len(places), CHUNK):
         check()
         some = places[first : first + CHUNK]
         top, bottom = int(some[..., 0].min()), int(some[..., 0].max()) + BLOCK
         part = slice(top, bottom)
-        _add_groups(seen[part], told[part], some - (top, 0), heed, total[part], count[part])
-    result = np.divide(total, count[..., None], out=told.astype(np.float64), where=count[..., None] > 0)
+        _add_groups(seen[part], told[part], some - (top, 0), heed, total[:, part], count[part])
+    result = np.where(count[..., None] > 0, np.moveaxis(total / np.maximum(count, 1), 0, -1), told)
     return result[MARGIN : MARGIN + height, MARGIN : MARGIN + width].astype(np.float32) * sigma
 
 
@@ -167,8 +163,8 @@ def _add_groups(
     cleaned = ((noisy @ pilot.mT) @ inverse).astype(np.float32) @ pilot + mean
     where, size = pixels.ravel(), count.size
     count += np.bincount(where, minlength=size).reshape(count.shape)
-    for channel, values in enumerate(cleaned.reshape(-1, 3).T):
-        total[..., channel] += np.bincount(where, values, size).reshape(count.shape)
+    for channel, values in zip(total, cleaned.reshape(-1, 3).T, strict=True):
+        channel += np.bincount(where, values, size).reshape(count.shape)
 
 
 def _inverse(matrices: NDArray[np.floating]) -> NDArray[np.floating]:

@@ -16,7 +16,7 @@ from .sliding_dct import TONE_REACH
 # How much of a group's mean is, at first, that of its noisy blocks: the network loses faint texture, and later rounds
 # take off the noise that comes with it.
 HEED = {"fast": 0.5, "best": 0.65}
-OFFSET = alike.STEP // 2  # px between the two grids of blocks
+OFFSET = alike.BLOCK // 2  # px between the two grids of blocks
 NOISE_LEFT = 0.2  # share of the noise that is put back for the network to look again
 HALFWAY = 35 / 255  # of white; of so much noise both results have as much left, and not the same
 TILE = 512  # px; a spot the network rounds otherwise may find other blocks alike, so tiles are the same everywhere
@@ -28,8 +28,8 @@ EFFORT = Parameter(
 
 def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     """The photo net needs all of its margin, blocks only theirs."""
-    part = knowledge.wanted.grow(alike.REACH + 2 * alike.STEP, knowledge.rect)
-    top, left = (n // (2 * alike.STEP) * 2 * alike.STEP for n in (part.top, part.left))  # where a white square begins
+    part = knowledge.wanted.grow(alike.REACH + 2 * alike.BLOCK, knowledge.rect)
+    top, left = (n // (2 * alike.BLOCK) * 2 * alike.BLOCK for n in (part.top, part.left))  # where a white square begins
     whole = Rect.between(top, left, part.bottom, part.right)
     inside = whole.within(knowledge.rect).slices
 
@@ -61,6 +61,6 @@ MODEL = Model(
     Stage.DENOISE, "matched-blocks", "Matched blocks",
     "For white noise, which is of its own in every pixel: the photo net, then spots that look alike are cleaned "
     "together. Slow, and worse than the photo net where noise was smoothed, compressed or made smaller.",
-    (*STRENGTHS, EFFORT), run, lambda values, knowledge: REACH + TONE_REACH + alike.REACH + 2 * alike.STEP,
+    (*STRENGTHS, EFFORT), run, lambda values, knowledge: REACH + TONE_REACH + alike.REACH + 2 * alike.BLOCK,
     problem=lambda: runtime.problem(photo_net.NAME), tile=lambda values: TILE, same_tiles=True,
 )  # fmt: skip
