@@ -18,7 +18,7 @@ from .sliding_dct import TONE_REACH
 HEED = {"fast": 0.5, "best": 0.65}
 OFFSET = alike.BLOCK // 2  # px between the two grids of blocks
 NOISE_LEFT = 0.2  # share of the noise that is put back for the network to look again
-HALFWAY = 35 / 255  # of white; of so much noise both results have as much left, and not the same
+HALFWAY = 35 / 255  # of white; of so much noise the second look counts half: the stronger the noise, the more
 TILE = 512  # px; a spot the network rounds otherwise may find other blocks alike, so tiles are the same everywhere
 EFFORT = Parameter(
     "effort", "Effort", "Best goes on with more groups of blocks: a little cleaner, twice as slow.", "fast",
@@ -30,8 +30,7 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     """The photo net needs all of its margin, blocks only theirs."""
     part = knowledge.wanted.grow(alike.REACH + 2 * alike.BLOCK, knowledge.rect)
     top, left = (n // (2 * alike.BLOCK) * 2 * alike.BLOCK for n in (part.top, part.left))  # where a white square begins
-    whole = Rect.between(top, left, part.bottom, part.right)
-    inside = whole.within(knowledge.rect).slices
+    inside = Rect.between(top, left, part.bottom, part.right).within(knowledge.rect).slices
 
     def together(opponent: Array, cleaned: Array, told: Array) -> Array:
         effort = str(values["effort"])
