@@ -20,6 +20,9 @@ from .sensor import LINEAR, Processing, draw_noise
 KINDS = ("white", "camera", "compressed")
 CHANCE = (0.4, 0.4, 0.2)
 STRONGEST = 70 / 255  # sigma of white noise
+# Where a colour is so strong that a channel is at its end, only half of the noise survives, and lifts the channel.
+VIVID = 0.3  # share of a camera's pictures with stronger colours than photographed
+STRONGER = (1.3, 3.0)
 
 
 @dataclass(frozen=True)
@@ -33,8 +36,10 @@ class Finished:
 
 def draw_finished(patch: NDArray[np.uint8], rng: np.random.Generator) -> Finished:
     """Degrade an 8-bit sRGB patch in one of the ways pictures are degraded."""
-    truth = patch.astype(np.float32) / np.float32(255)
     kind = rng.choice(KINDS, p=CHANCE)
+    if kind == "camera" and rng.random() < VIVID:
+        patch = _vivid(patch, rng)
+    truth = patch.astype(np.float32) / np.float32(255)
     if kind == "white":
         picture, chance = _white_noise(truth, rng), 0.3
     elif kind == "camera":
@@ -67,6 +72,12 @@ def _white_noise(truth: Array, rng: np.random.Generator) -> Array:
         axes[..., 1:] *= np.float32(rng.uniform(0, 2))
         noise = apply_matrix(axes, OPPONENT.T)
     return truth + noise
+
+
+def _vivid(patch: NDArray[np.uint8], rng: np.random.Generator) -> NDArray[np.uint8]:
+    """The same with colours some times as strong, as far as there is room."""
+    grey = patch.mean(axis=-1, keepdims=True)
+    return np.clip(grey + rng.uniform(*STRONGER) * (patch - grey), 0, 255).astype(np.uint8)
 
 
 def _through_a_camera(patch: NDArray[np.uint8], rng: np.random.Generator) -> Array:

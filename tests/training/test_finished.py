@@ -52,3 +52,15 @@ def test_the_compression_plane_follows_the_quality(monkeypatch):
     planes = {float(draw_finished(smooth_patch(), RNG).conditions[0, 0, 2]) for _ in range(30)}
     assert min(planes) == 0  # some are left uncompressed
     assert 0.5 < max(planes) <= 0.9
+
+
+def test_noise_lifts_the_empty_channels_of_vivid_colours(monkeypatch):
+    monkeypatch.setattr(finished, "CHANCE", (0, 1, 0))
+    monkeypatch.setattr(finished, "VIVID", 1)
+    brick = np.full((192, 192, 3), (150, 40, 30), np.uint8)
+    samples = [draw_finished(brick, RNG) for _ in range(20)]
+    empty = [s for s in samples if s.truth[..., 1:].max() == 0]
+    assert len(empty) > 5
+    assert min(s.picture[..., 1:].mean() for s in empty) >= 0
+    assert max(s.picture[..., 1:].mean() for s in empty) > 4 / 255  # whole steps too much on the mean of both
+    assert all(s.truth[..., 0].min() > 150 / 255 for s in samples)
