@@ -17,6 +17,7 @@ from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import SRGB_TO_WORKING, apply_matrix, srgb_decode, srgb_encode
 from crispgrain.core.files import PictureSource, RawSource, read_shot
 from crispgrain.core.meter import Blur, Noise, Reading, measure
+from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.threads import single_threaded_libraries
 from crispgrain.core.stages.sharpen.point_spread import as_text
@@ -32,7 +33,7 @@ def encoded(pixels: NDArray) -> NDArray:
 
 def _treated(source: Any, treatment: Treatment, reading: Reading) -> NDArray:
     resolved = resolve(treatment, source, reading)
-    if resolved.remarks:  # another model would be measured under this one's name
+    if any(treatment[s].model not in (None, resolved[s].model.id) for s in Stage):  # measured under another one's name
         raise ValueError(" ".join(resolved.remarks))
     pipeline = Pipeline(source, reading, resolved)
     with single_threaded_libraries():

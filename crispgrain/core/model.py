@@ -97,6 +97,7 @@ class Model:
     ``tile`` is the least edge of a tile in output pixels: where less is not worth the margin. With ``same_tiles`` it
     is the edge in views and files alike, for the pixels of other tiles would differ.
     ``suits`` says whether a shot of this reading gets the model if none is chosen.
+    ``caution`` says why the model is the wrong choice for a shot of this reading, if so.
     ``margin`` is how far an input pixel can be from an output pixel it changes.
     ``run`` takes pixels (H x W for a mosaic, H x W x 3 for a picture), the values
     of the parameters and the knowledge. It returns the same size, of which the
@@ -117,3 +118,4 @@ class Model:
     tile: Callable[[Values], int] = lambda values: 0
     same_tiles: bool = False
     suits: Callable[[Reading], bool] = lambda reading: True
+    caution: Callable[[Reading], str] = lambda reading: ""

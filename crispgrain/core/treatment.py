@@ -267,7 +267,7 @@ class ResolvedStage:
 
 @dataclass(frozen=True)
 class Resolved:
-    """A treatment made concrete for one shot, and what had to be changed to do so."""
+    """A treatment made concrete for one shot, what had to be changed to do so, and what was chosen badly."""
 
     stages: Mapping[Stage, ResolvedStage]
     remarks: tuple[str, ...] = ()
@@ -298,7 +298,8 @@ def metered_on(stage: Stage, reading: Reading) -> bool:
 def resolve(treatment: Treatment, source: Source, reading: Reading) -> Resolved:
     """Fill in every metered setting from a shot's reading.
 
-    A model that cannot be used, or works on a RAW mosaic where there is none, is replaced with a remark.
+    A model that cannot be used, or works on a RAW mosaic where there is none, is replaced with a remark. One that is
+    the wrong choice is kept, with a remark.
     """
     stages, remarks = {}, []
     for stage in Stage:
@@ -310,6 +311,8 @@ def resolve(treatment: Treatment, source: Source, reading: Reading) -> Resolved:
             remarks.append(f"{why} {fallback.name} is used for this shot.")
             model = fallback
         on = metered_on(stage, reading) if settings.on is None else settings.on
+        if on and (caution := model.caution(reading)):
+            remarks.append(caution)
         values: dict[str, Value] = {}
         for p in model.parameters:
             value = settings.values.get(p.id, p.metered_value(reading))

@@ -4,6 +4,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from PIL import Image
 from skimage import data
 
 from crispgrain.core.cancel import Cancelled, CancelToken, cancelled_by
@@ -11,8 +12,9 @@ from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import OPPONENT, apply_matrix
 from crispgrain.core.files import PictureSource
 from crispgrain.core.geometry import Rect
-from crispgrain.core.meter import Noise, Reading
+from crispgrain.core.meter import Compression, Noise, Reading
 from crispgrain.core.render.pipeline import Pipeline
+from crispgrain.core.shot import open_shot
 from crispgrain.core.stages.denoise.alike import (
     BLOCK,
     FAR,
@@ -23,7 +25,7 @@ from crispgrain.core.stages.denoise.alike import (
     most_alike,
 )  # fmt: skip
 from crispgrain.core.treatment import Treatment, resolve
-from tests.conftest import encoded, psnr
+from tests.conftest import encoded, photograph, psnr
 
 RNG = np.random.default_rng(21)
 MATCHED = Treatment().only([]).set("denoise.on", True).set("denoise.model", "matched-blocks")
@@ -163,3 +165,31 @@ def test_it_stops_when_nobody_wants_the_answer_any_more():
             find_alike(planes)
         with pytest.raises(Cancelled):
             clean_together(planes, planes, planes + 1, places)
+
+
+def remarks(sigma: float, colour: float, **reading: object) -> tuple[str, ...]:
+    source = PictureSource(Path("grey.png"), np.zeros((8, 8, 3), np.float32), icc.profile("srgb"))
+    return resolve(MATCHED, source, Reading(Noise.even(sigma, colour), **reading)).remarks
+
+
+def test_it_says_where_the_noise_is_not_white():
+    assert remarks(15, 15) == remarks(15, 15, jpeg=Compression(95)) == ()
+    for said in (remarks(15, 2), remarks(15, 2, jpeg=Compression(98)), remarks(5, 5, jpeg=Compression(75))):
+        assert "Photo net" in said[0]
+    assert "Mosaic net" in remarks(15, 15, raw=True)[0]
+
+
+@pytest.mark.parametrize(("sampling", "warned"), [("4:2:0", True), ("4:4:4", False)])
+def test_what_it_says_of_a_compressed_shot_is_true(tmp_path, sampling, warned):
+    truth = photograph("astronaut")
+    noisy = np.clip(truth + np.random.default_rng(5).normal(0, 15 / 255, truth.shape), 0, 1)
+    Image.fromarray(np.round(noisy * 255).astype(np.uint8)).save(
+        tmp_path / "shot.jpg", quality=95, subsampling=sampling
+    )
+    shot = open_shot(tmp_path / "shot.jpg")
+    results = {}
+    for model in ("matched-blocks", "photo-net"):
+        made = shot.pipeline(MATCHED.set("denoise.model", model))
+        results[model] = psnr(encoded(made.region(made.size.rect)), truth)
+        assert bool(made.resolved.remarks) == (warned and model == "matched-blocks")
+    assert (results["photo-net"] > results["matched-blocks"]) == warned

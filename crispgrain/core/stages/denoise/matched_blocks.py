@@ -6,6 +6,7 @@ import numpy as np
 
 from ...colour.spaces import Array
 from ...geometry import Rect
+from ...meter.reading import Reading
 from ...model import Knowledge, Model, Parameter, Stage, Values
 from ...networks import runtime
 from ...networks.conditioned import REACH
@@ -19,11 +20,23 @@ HEED = {"fast": 0.5, "best": 0.65}
 OFFSET = alike.BLOCK // 2  # px between the two grids of blocks
 NOISE_LEFT = 0.2  # share of the noise that is put back for the network to look again
 HALFWAY = 35 / 255  # of white; of so much noise the second look counts half: the stronger the noise, the more
+EVEN = 0.5  # share of luminance's noise that colour has at least, unless it was smoothed
+LEAST_QUALITY = 90  # of JPEG; below, 1 to 2 dB behind the photo net at a sigma of 5
 TILE = 512  # px; a spot the network rounds otherwise may find other blocks alike, so tiles are the same everywhere
 EFFORT = Parameter(
     "effort", "Effort", "Best goes on with more groups of blocks: a little cleaner, twice as slow.", "fast",
     choices=("fast", "best"),
 )  # fmt: skip
+
+
+def _caution(reading: Reading) -> str:
+    """Demosaicing and halved colour resolution spread noise over neighbours, strong compression takes half of it."""
+    smoothed = reading.noise.colour < EVEN * reading.noise.luminance
+    compressed = reading.jpeg.quality is not None and reading.jpeg.quality < LEAST_QUALITY
+    if not (reading.raw or smoothed or compressed):
+        return ""
+    better = "Mosaic net" if reading.raw else "Photo net"
+    return f"Matched blocks is for white noise, which this shot's is not: {better} is likely to come out cleaner."
 
 
 def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
@@ -62,4 +75,5 @@ MODEL = Model(
     "together. Slow, and worse than the photo net where noise was smoothed, compressed or made smaller.",
     (*STRENGTHS, EFFORT), run, lambda values, knowledge: REACH + TONE_REACH + alike.REACH + 2 * alike.BLOCK,
     problem=lambda: runtime.problem(photo_net.NAME), tile=lambda values: TILE, same_tiles=True,
+    caution=_caution,
 )  # fmt: skip
