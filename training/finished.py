@@ -18,11 +18,15 @@ from .developing import demosaic
 from .sensor import LINEAR, Processing, draw_noise
 
 KINDS = ("white", "camera", "compressed")
-CHANCE = (0.4, 0.4, 0.2)
+CHANCE = (0.38, 0.47, 0.15)
 STRONGEST = 70 / 255  # sigma of white noise
 # Where a colour is so strong that a channel is at its end, only half of the noise survives, and lifts the channel.
-VIVID = 0.3  # share of a camera's pictures with stronger colours than photographed
+VIVID = 0.4  # share of a camera's pictures with stronger colours than photographed
 STRONGER = (1.3, 3.0)
+ANY_QUALITY = (10, 96)
+# Cameras compress little (common practice, no source); what was saved again later may have any quality.
+FRESH = 0.6  # share of a camera's compressed pictures of a quality as cameras write it
+FRESH_QUALITY = (65, 99)
 
 
 @dataclass(frozen=True)
@@ -48,7 +52,8 @@ def draw_finished(patch: NDArray[np.uint8], rng: np.random.Generator) -> Finishe
         picture, chance = truth, 0.75  # the others are clean, and to be left alone
     quality = 100
     if rng.random() < chance:
-        quality = int(rng.integers(10, 96))
+        fresh = kind == "camera" and rng.random() < FRESH
+        quality = int(rng.integers(*(FRESH_QUALITY if fresh else ANY_QUALITY)))
         if rng.random() < 0.15:  # edited and saved again, with the block grid elsewhere
             picture = compress(np.roll(picture, (3, 5), (0, 1)), int(rng.integers(40, 96)), rng)
             picture = np.roll(picture, (-3, -5), (0, 1))

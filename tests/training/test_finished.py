@@ -64,3 +64,11 @@ def test_noise_lifts_the_empty_channels_of_vivid_colours(monkeypatch):
     assert min(s.picture[..., 1:].mean() for s in empty) >= 0
     assert max(s.picture[..., 1:].mean() for s in empty) > 4 / 255  # whole steps too much on the mean of both
     assert all(s.truth[..., 0].min() > 150 / 255 for s in samples)
+
+
+def test_most_pictures_of_cameras_are_compressed_little(monkeypatch):
+    monkeypatch.setattr(finished, "CHANCE", (0, 1, 0))
+    planes = [float(draw_finished(smooth_patch(), RNG).conditions[0, 0, 2]) for _ in range(80)]
+    compressed = [p for p in planes if p > 0]
+    assert np.mean([p <= 0.35 for p in compressed]) > 0.6  # of any quality alike, two in five would be
+    assert max(compressed) > 0.5  # but some were saved again
