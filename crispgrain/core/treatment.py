@@ -257,23 +257,28 @@ def _checked(name: str, value: Value | bool, model: str | None) -> Value:
 
 @dataclass(frozen=True)
 class ResolvedStage:
-    """One stage with nothing left metered."""
+    """One stage with nothing left metered; remarks say what had to be changed to do so, and what was chosen badly."""
 
     stage: Stage
     on: bool
     model: Model
     values: Mapping[str, Value]
+    remarks: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
 class Resolved:
-    """A treatment made concrete for one shot, what had to be changed to do so, and what was chosen badly."""
+    """A treatment made concrete for one shot."""
 
     stages: Mapping[Stage, ResolvedStage]
-    remarks: tuple[str, ...] = ()
 
     def __getitem__(self, stage: Stage) -> ResolvedStage:
         return self.stages[stage]
+
+    @property
+    def remarks(self) -> list[str]:
+        """Those of every stage."""
+        return [remark for stage in self.stages.values() for remark in stage.remarks]
 
 
 def metered_model(stage: Stage, source: Source, reading: Reading) -> Model:
@@ -301,8 +306,9 @@ def resolve(treatment: Treatment, source: Source, reading: Reading) -> Resolved:
     A model that cannot be used, or works on a RAW mosaic where there is none, is replaced with a remark. One that is
     the wrong choice is kept, with a remark.
     """
-    stages, remarks = {}, []
+    stages = {}
     for stage in Stage:
+        remarks: list[str] = []
         settings = treatment[stage]
         model = find_model(stage, settings.model) if settings.model else metered_model(stage, source, reading)
         if model.problem() or (model.domain is Domain.MOSAIC and not isinstance(source, RawSource)):
@@ -317,5 +323,5 @@ def resolve(treatment: Treatment, source: Source, reading: Reading) -> Resolved:
         for p in model.parameters:
             value = settings.values.get(p.id, p.metered_value(reading))
             values[p.id] = min(max(float(value), p.minimum), p.maximum) if p.is_number else value
-        stages[stage] = ResolvedStage(stage, on, model, values)
-    return Resolved(stages, tuple(remarks))
+        stages[stage] = ResolvedStage(stage, on, model, values, tuple(remarks))
+    return Resolved(stages)

@@ -145,6 +145,9 @@ class ControlSheet(QScrollArea):
         self.model.setAccessibleName("Model")
         self.model.installEventFilter(_WheelPasses(self))
         self.purpose = faint()
+        self.remark = QLabel()
+        self.remark.setProperty("role", "remark")
+        self.remark.setWordWrap(True)
         self.strip = QPushButton("Test strip …")
         self.strip.setToolTip("Compare models and strengths of this stage on one spot.")
         self.tool = QPushButton()
@@ -164,6 +167,7 @@ class ControlSheet(QScrollArea):
         layout.addWidget(self.title)
         layout.addWidget(self.model)
         layout.addWidget(self.purpose)
+        layout.addWidget(self.remark)
         layout.addSpacing(4)
         layout.addWidget(self.tool, alignment=Qt.AlignmentFlag.AlignLeft)
         layout.addLayout(self.settings)
@@ -202,6 +206,9 @@ class ControlSheet(QScrollArea):
         self.model.setCurrentIndex(self.model.findData(resolved.model.id))
         self.model.setVisible(len(usable) > 1)
         self.purpose.setText(resolved.model.purpose)
+        remarks = remark_words(stage, shot, pipeline)
+        self.remark.setText("\n\n".join(remarks))
+        self.remark.setVisible(bool(remarks))
         self.tool.setVisible(resolved.model.id in TOOLS)
         self.tool.setText(TOOLS.get(resolved.model.id, ""))
         self.strip.setVisible(stage in (Stage.DEVELOP, Stage.DENOISE, Stage.SHARPEN, Stage.ENLARGE))
@@ -244,7 +251,7 @@ def reading_words(stage: Stage, shot: Shot, pipeline: Pipeline) -> list[str]:
     if stage is Stage.DEVELOP:
         lines += [f"{reading.size.width} × {reading.size.height} px" + (", RAW" if shot.source.is_raw else "")]
         lines += [w for w in (facts.camera, f"ISO {facts.iso}" if facts.iso else "") if w]
-        lines += [*words.tone_words(reading), *words.history_words(reading), *facts.remarks]
+        lines += [*words.tone_words(reading), *words.history_words(reading)]
     elif stage is Stage.DENOISE:
         compression = words.compression_words(reading)
         lines += words.noise_words(reading.noise) + ([compression] if compression else [])
@@ -259,7 +266,15 @@ def reading_words(stage: Stage, shot: Shot, pipeline: Pipeline) -> list[str]:
         size = pipeline.size
         lines.append(f"Result: {size.width} × {size.height} px")
         lines.append(f"{size.width / ppi * 2.54:.1f} × {size.height / ppi * 2.54:.1f} cm at {ppi:g} ppi")
-        if stage is Stage.ENLARGE and min(reading.size.width, reading.size.height) < 500:
-            lines.append("The source is under 500 pixels on a side: too small to enlarge well.")
-    lines += pipeline.resolved.remarks
     return [line[:1].upper() + line[1:] for line in lines]
+
+
+def remark_words(stage: Stage, shot: Shot, pipeline: Pipeline) -> list[str]:
+    """What the user should know before trusting the result: what the file lacks, a model replaced or badly chosen."""
+    remarks = list(pipeline.resolved[stage].remarks)
+    size = shot.reading.size
+    if stage is Stage.DEVELOP:
+        remarks += shot.source.facts.remarks
+    if stage is Stage.ENLARGE and min(size.width, size.height) < 500:
+        remarks.append("The source is under 500 pixels on a side: too small to enlarge well.")
+    return remarks

@@ -126,4 +126,5 @@ def _style(t: Theme) -> str:
     QMenuBar::item:selected {{ background: {t.field}; }}
     QLabel[role="title"] {{ font-size: 17px; font-weight: bold; }}
     QLabel[role="faint"] {{ color: {t.faint_ink}; }}
+    QLabel[role="remark"] {{ background: {t.field}; border: 1px solid {t.hairline}; border-radius: 2px; padding: 6px; }}
     """

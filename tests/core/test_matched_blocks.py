@@ -167,13 +167,13 @@ def test_it_stops_when_nobody_wants_the_answer_any_more():
             clean_together(planes, planes, planes + 1, places)
 
 
-def remarks(sigma: float, colour: float, **reading: object) -> tuple[str, ...]:
+def remarks(sigma: float, colour: float, **reading: object) -> list[str]:
     source = PictureSource(Path("grey.png"), np.zeros((8, 8, 3), np.float32), icc.profile("srgb"))
     return resolve(MATCHED, source, Reading(Noise.even(sigma, colour), **reading)).remarks
 
 
 def test_it_says_where_the_noise_is_not_white():
-    assert remarks(15, 15) == remarks(15, 15, jpeg=Compression(95)) == ()
+    assert remarks(15, 15) == remarks(15, 15, jpeg=Compression(95)) == []
     for said in (remarks(15, 2), remarks(15, 2, jpeg=Compression(98)), remarks(5, 5, jpeg=Compression(75))):
         assert "Photo net" in said[0]
     assert "Mosaic net" in remarks(15, 15, raw=True)[0]

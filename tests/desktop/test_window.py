@@ -680,7 +680,24 @@ def test_a_source_too_small_to_enlarge_well_is_warned_of(opened, qtbot):
     opened.sheet.setCurrentIndex(opened.roll.index(2))
     settle(opened, qtbot)
     opened.choose_stage(Stage.ENLARGE)
-    assert "too small to enlarge well" in opened.controls.reading.text()
+    assert "too small to enlarge well" in opened.controls.remark.text()
+
+
+def test_a_model_that_is_the_wrong_choice_for_a_shot_says_so_beside_its_name(opened, qtbot):
+    opened.choose_stage(Stage.DENOISE)
+    remark = opened.controls.remark
+    opened.change_setting("denoise.on", True)
+    assert not remark.isVisible()
+    combo = opened.controls.model
+    combo.setFocus()
+    for _ in range(combo.findData("matched-blocks") - combo.currentIndex()):
+        qtbot.keyClick(combo, Qt.Key.Key_Down)
+    settle(opened, qtbot)
+    assert remark.isVisible()
+    assert "Mosaic net" in remark.text()
+    assert remark.heightForWidth(remark.width()) <= remark.height()  # no line is cut off
+    opened.choose_stage(Stage.SHARPEN)
+    assert not remark.isVisible()
 
 
 def test_export_offers_best_effort_where_a_network_is_at_work(opened, qtbot, tmp_path):
