@@ -265,10 +265,14 @@ def processed(folder: Path) -> Iterator[Task]:
             pictures.append(m.libraw(str(path), "AHD"))
         cases: list[Case] = list(zip(_saved(folder, pictures, 75, f"processed-{iso}"), truths, strict=True))
         ours = [
-            (f"**{name}**, metered", partial(m.ours_file, treatment={"denoise.on": True, "denoise.model": model}))
-            for name, model in (("Photo net", "photo-net"), ("Matched blocks", "matched-blocks"),
-                                ("Sliding cosine", "sliding-dct"))
-        ]  # fmt: skip
+            (f"{name}, metered", partial(m.ours_file, treatment={"denoise.on": True, **settings}))
+            for name, settings in (
+                ("**Photo net**", {"denoise.model": "photo-net"}),
+                ("**Photo net**, best", {"denoise.model": "photo-net", "denoise.effort": "best"}),
+                ("**Matched blocks**", {"denoise.model": "matched-blocks"}),
+                ("**Sliding cosine**", {"denoise.model": "sliding-dct"}),
+            )
+        ]
         yield f"ISO {iso} developed by LibRaw, JPEG of quality 75", cases, [*FILE_REFERENCES, *ours]
 
 
