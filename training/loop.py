@@ -12,11 +12,13 @@ from pathlib import Path
 import numpy as np
 import torch
 from torch import Tensor, nn
+from torch.nn.functional import avg_pool2d
 
 from crispgrain.core.render.threads import single_threaded_libraries
 
 from .optimiser import optimisers_for
 
+COARSE = 8  # px
 Batch = tuple[tuple[Tensor, ...], Tensor, Tensor]  # inputs, target, weight of each sample
 
 
@@ -34,6 +36,7 @@ class Plan:
     decay: float = 0.1
     warm_up: int = 300
     averaging: float = 0.999
+    coarse: float = 2.0  # how much the error of means over 8 px counts: casts and blotches, which no pixel shows alone
     log_every: int = 200
     save_every: int = 500
 
@@ -95,8 +98,8 @@ class Trainer:
                 group["lr"] = lr * rate
         inputs, target, weight = batch
         output = self.network(*(i.contiguous(memory_format=torch.channels_last) for i in inputs))
-        # Charbonnier loss: nearly absolute error, smooth at zero.
-        loss = (weight * ((output - target) ** 2 + 1e-6).sqrt()).mean()
+        error = output - target
+        loss = _charbonnier(error, weight) + self.plan.coarse * _charbonnier(avg_pool2d(error, COARSE), weight)
         self.network.zero_grad()
         loss.backward()
         nn.utils.clip_grad_norm_(self.network.parameters(), 0.5)
@@ -132,6 +135,11 @@ class Trainer:
         for optimiser, saved in zip(self.optimisers, state["optimisers"], strict=True):
             # Momentum is of the past; rates and decay are the plan's.
             optimiser.load_state_dict({**saved, "param_groups": optimiser.state_dict()["param_groups"]})
+
+
+def _charbonnier(error: Tensor, weight: Tensor) -> Tensor:
+    """Nearly absolute error, smooth at zero."""
+    return (weight * (error**2 + 1e-6).sqrt()).mean()
 
 
 def _ahead(draw: Callable[[np.random.Generator], Batch], rng: np.random.Generator) -> Iterator[Batch]:
