@@ -98,8 +98,7 @@ class Trainer:
                 group["lr"] = lr * rate
         inputs, target, weight = batch
         output = self.network(*(i.contiguous(memory_format=torch.channels_last) for i in inputs))
-        error = output - target
-        loss = _charbonnier(error, weight) + self.plan.coarse * _charbonnier(avg_pool2d(error, COARSE), weight)
+        loss = loss_of(output - target, weight, self.plan.coarse)
         self.network.zero_grad()
         loss.backward()
         nn.utils.clip_grad_norm_(self.network.parameters(), 0.5)
@@ -137,9 +136,16 @@ class Trainer:
             optimiser.load_state_dict({**saved, "param_groups": optimiser.state_dict()["param_groups"]})
 
 
-def _charbonnier(error: Tensor, weight: Tensor) -> Tensor:
-    """Nearly absolute error, smooth at zero."""
-    return (weight * (error**2 + 1e-6).sqrt()).mean()
+def loss_of(error: Tensor, weight: Tensor, coarse: float) -> Tensor:
+    """Nearly absolute error, smooth at zero (Charbonnier), of pixels and ``coarse`` times that of means over 8 px.
+
+    ``error`` is N x C x H x W, ``weight`` of each sample N x 1 x 1 x 1.
+    """
+
+    def charbonnier(difference: Tensor) -> Tensor:
+        return (weight * (difference**2 + 1e-6).sqrt()).mean()
+
+    return charbonnier(error) + coarse * charbonnier(avg_pool2d(error, COARSE))
 
 
 def _ahead(draw: Callable[[np.random.Generator], Batch], rng: np.random.Generator) -> Iterator[Batch]:
