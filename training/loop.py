@@ -12,13 +12,11 @@ from pathlib import Path
 import numpy as np
 import torch
 from torch import Tensor, nn
-from torch.nn.functional import avg_pool2d
 
 from crispgrain.core.render.threads import single_threaded_libraries
 
 from .optimiser import optimisers_for
 
-COARSE = 8  # px
 Batch = tuple[tuple[Tensor, ...], Tensor, Tensor]  # inputs, target, weight of each sample
 
 
@@ -36,7 +34,6 @@ class Plan:
     decay: float = 0.1
     warm_up: int = 300
     averaging: float = 0.999
-    coarse: float = 2.0  # how much the error of means over 8 px counts: casts and blotches, which no pixel shows alone
     log_every: int = 200
     save_every: int = 500
 
@@ -98,7 +95,8 @@ class Trainer:
                 group["lr"] = lr * rate
         inputs, target, weight = batch
         output = self.network(*(i.contiguous(memory_format=torch.channels_last) for i in inputs))
-        loss = loss_of(output - target, weight, self.plan.coarse)
+        # Charbonnier loss: nearly absolute error, smooth at zero.
+        loss = (weight * ((output - target) ** 2 + 1e-6).sqrt()).mean()
         self.network.zero_grad()
         loss.backward()
         nn.utils.clip_grad_norm_(self.network.parameters(), 0.5)
@@ -134,18 +132,6 @@ class Trainer:
         for optimiser, saved in zip(self.optimisers, state["optimisers"], strict=True):
             # Momentum is of the past; rates and decay are the plan's.
             optimiser.load_state_dict({**saved, "param_groups": optimiser.state_dict()["param_groups"]})
-
-
-def loss_of(error: Tensor, weight: Tensor, coarse: float) -> Tensor:
-    """Nearly absolute error, smooth at zero (Charbonnier), of pixels and ``coarse`` times that of means over 8 px.
-
-    ``error`` is N x C x H x W, ``weight`` of each sample N x 1 x 1 x 1.
-    """
-
-    def charbonnier(difference: Tensor) -> Tensor:
-        return (weight * (difference**2 + 1e-6).sqrt()).mean()
-
-    return charbonnier(error) + coarse * charbonnier(avg_pool2d(error, COARSE))
 
 
 def _ahead(draw: Callable[[np.random.Generator], Batch], rng: np.random.Generator) -> Iterator[Batch]:
