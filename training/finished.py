@@ -21,9 +21,8 @@ KINDS = ("white", "camera", "compressed")
 CHANCE = (0.38, 0.47, 0.15)
 STRONGEST = 70 / 255  # sigma of white noise
 # Where a colour is so strong that a channel is at its end, only half of the noise survives, and lifts the channel.
-VIVID = 0.3  # share of a camera's pictures with stronger colours than photographed
+VIVID = 0.4  # share of a camera's pictures with stronger colours than photographed
 STRONGER = (1.3, 3.0)
-EMPTIED = 0.3  # share with a channel or two taken down so far that much of it is at its end
 ANY_QUALITY = (10, 96)
 # Cameras compress little (common practice, no source); what was saved again later may have any quality.
 FRESH = 0.6  # share of a camera's compressed pictures of a quality as cameras write it
@@ -42,12 +41,8 @@ class Finished:
 def draw_finished(patch: NDArray[np.uint8], rng: np.random.Generator) -> Finished:
     """Degrade an 8-bit sRGB patch in one of the ways pictures are degraded."""
     kind = rng.choice(KINDS, p=CHANCE)
-    if kind == "camera":
-        colours = rng.random()
-        if colours < VIVID:
-            patch = _vivid(patch, rng)
-        elif colours < VIVID + EMPTIED:
-            patch = _emptied(patch, rng)
+    if kind == "camera" and rng.random() < VIVID:
+        patch = _vivid(patch, rng)
     truth = patch.astype(np.float32) / np.float32(255)
     if kind == "white":
         picture, chance = _white_noise(truth, rng), 0.3
@@ -88,14 +83,6 @@ def _vivid(patch: NDArray[np.uint8], rng: np.random.Generator) -> NDArray[np.uin
     """The same with colours some times as strong, as far as there is room."""
     grey = patch.mean(axis=-1, keepdims=True)
     return np.clip(grey + rng.uniform(*STRONGER) * (patch - grey), 0, 255).astype(np.uint8)
-
-
-def _emptied(patch: NDArray[np.uint8], rng: np.random.Generator) -> NDArray[np.uint8]:
-    """The same with one or two channels darker by one of their own values: up to nine tenths of them are then 0."""
-    taken = np.zeros(3)
-    for channel in rng.permutation(3)[: rng.integers(1, 3)]:
-        taken[channel] = np.quantile(patch[..., channel], rng.uniform(0, 0.9))
-    return np.clip(patch - taken, 0, 255).astype(np.uint8)
 
 
 def _through_a_camera(patch: NDArray[np.uint8], rng: np.random.Generator) -> Array:

@@ -110,7 +110,7 @@ def test_repeated_texture_comes_out_better_than_from_the_network_alone():
     assert psnr(treated(noisy, 25), truth) > alone + 0.5
 
 
-@pytest.mark.parametrize(("sigma", "least"), [(5, 0.5), (25, 0.5), (50, 0.0)])
+@pytest.mark.parametrize(("sigma", "least"), [(5, 0.5), (25, 0.3), (50, 0.0)])
 def test_white_noise_comes_off_photographs_better_than_by_the_network_alone(sigma, least):
     gains = []
     for name in ("astronaut", "coffee", "rocket"):

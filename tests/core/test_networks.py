@@ -18,6 +18,7 @@ from crispgrain.core.model import Stage
 from crispgrain.core.networks import ensemble, runtime
 from crispgrain.core.registry import models_of
 from crispgrain.core.render.pipeline import Pipeline
+from crispgrain.core.stages.denoise import cut_off
 from crispgrain.core.stages.sharpen import sharp_net
 from crispgrain.core.treatment import Treatment, resolve
 from crispgrain.demo import camera
@@ -413,3 +414,20 @@ def test_the_network_runs_once_for_each_noise_it_is_told_of(tmp_path, monkeypatc
     treated(source, treatment, Reading(Noise(5, 5, a=(a,) * 3, b=(b,) * 3)))
     assert len(told) == runs
     assert max(told) / min(told) == pytest.approx(max(luminance, colour, 100) / 100)
+
+
+def test_noise_cut_off_at_black_does_not_leave_a_red_petal_paler(tmp_path, monkeypatch):
+    truth = np.zeros((192, 192, 3))
+    truth[..., 0] = np.linspace(0.5, 0.7, 192)
+    noisy = np.clip(truth + RNG.normal(0, 0.05, truth.shape), 0, 1)  # half of it lost where a channel is empty
+    path = tmp_path / "petal.jpg"
+    Image.fromarray(np.round(noisy * 255).astype(np.uint8)).save(path, quality=75)
+    source = read_shot(path)
+    result = treated(source, NET.set("denoise.model", "photo-net"), measure(source))
+    monkeypatch.setattr(cut_off, "settled", lambda noisy, cleaned: cleaned)
+    alone = treated(source, NET.set("denoise.model", "photo-net"), measure(source))
+    pictures = np.asarray(Image.open(path)) / 255, alone, result
+    before, net, after = (p[20:-20, 20:-20].mean(axis=(0, 1)) for p in pictures)
+    assert after[1:].mean() < 0.65 * net[1:].mean()
+    assert after[1:].mean() < 0.65 * before[1:].mean()
+    assert after[0] == pytest.approx(0.6, abs=0.01)

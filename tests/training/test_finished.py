@@ -66,19 +66,6 @@ def test_noise_lifts_the_empty_channels_of_vivid_colours(monkeypatch):
     assert all(s.truth[..., 0].min() > 150 / 255 for s in samples)
 
 
-def test_a_channel_or_two_are_emptied_and_the_others_left_alone(monkeypatch):
-    monkeypatch.setattr(finished, "CHANCE", (0, 1, 0))
-    monkeypatch.setattr(finished, "VIVID", 0)
-    monkeypatch.setattr(finished, "EMPTIED", 1)
-    ramp = smooth_patch()
-    for _ in range(8):
-        truth = draw_finished(ramp, RNG).truth * 255
-        taken = np.round((ramp - truth).max((0, 1)))
-        assert 1 <= np.count_nonzero(taken) <= 2
-        for channel, value in enumerate(taken):
-            np.testing.assert_allclose(truth[..., channel], np.maximum(ramp[..., channel] - value, 0), atol=0.6)
-
-
 def test_most_pictures_of_cameras_are_compressed_little(monkeypatch):
     monkeypatch.setattr(finished, "CHANCE", (0, 1, 0))
     planes = [float(draw_finished(smooth_patch(), RNG).conditions[0, 0, 2]) for _ in range(80)]

@@ -8,6 +8,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+EVEN = 0.5  # share of luminance's noise that colour has at least, unless it was smoothed
+LEAST_QUALITY = 90  # of JPEG; below, matched blocks is 1 to 2 dB behind the photo net at a sigma of 5
+
 
 @dataclass(frozen=True)
 class Noise:
@@ -154,6 +157,16 @@ class Reading:
     tones: Tones = field(default_factory=Tones)
     history: History = field(default_factory=History)
     raw: bool = False
+
+    @property
+    def white(self) -> bool:
+        """Whether noise is of its own in every pixel.
+
+        Demosaicing and halved colour resolution spread it over neighbours, strong compression takes half of it.
+        """
+        smoothed = self.noise.colour < EVEN * self.noise.luminance
+        compressed = self.jpeg.quality is not None and self.jpeg.quality < LEAST_QUALITY
+        return not (self.raw or smoothed or compressed)
 
     def as_json(self) -> dict[str, Any]:
         """Plain data for JSON, one group per kind of finding."""

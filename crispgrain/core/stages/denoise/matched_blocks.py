@@ -10,7 +10,7 @@ from ...meter.reading import Reading
 from ...model import Knowledge, Model, Parameter, Stage, Values
 from ...networks import runtime
 from ...networks.conditioned import REACH
-from . import alike, photo_net
+from . import alike, cut_off, photo_net
 from .parameters import STRENGTHS
 from .sliding_dct import TONE_REACH
 
@@ -20,8 +20,6 @@ HEED = {"fast": 0.5, "best": 0.65}
 OFFSET = alike.BLOCK // 2  # px between the two grids of blocks
 NOISE_LEFT = 0.2  # share of the noise that is put back for the network to look again
 HALFWAY = 35 / 255  # of white; of so much noise the second look counts half: the stronger the noise, the more
-EVEN = 0.5  # share of luminance's noise that colour has at least, unless it was smoothed
-LEAST_QUALITY = 90  # of JPEG; below, 1 to 2 dB behind the photo net at a sigma of 5
 TILE = 512  # px; a spot the network rounds otherwise may find other blocks alike, so tiles are the same everywhere
 EFFORT = Parameter(
     "effort", "Effort", "Best goes on with more groups of blocks: a little cleaner, twice as slow.", "fast",
@@ -30,10 +28,7 @@ EFFORT = Parameter(
 
 
 def _caution(reading: Reading) -> str:
-    """Demosaicing and halved colour resolution spread noise over neighbours, strong compression takes half of it."""
-    smoothed = reading.noise.colour < EVEN * reading.noise.luminance
-    compressed = reading.jpeg.quality is not None and reading.jpeg.quality < LEAST_QUALITY
-    if not (reading.raw or smoothed or compressed):
+    if reading.white:
         return ""
     better = "Mosaic net" if reading.raw else "Photo net"
     return f"Matched blocks is for white noise, which this shot's is not: {better} is likely to come out cleaner."
@@ -41,7 +36,7 @@ def _caution(reading: Reading) -> str:
 
 def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     """The photo net needs all of its margin, blocks only theirs."""
-    part = knowledge.wanted.grow(alike.REACH + 2 * alike.BLOCK, knowledge.rect)
+    part = knowledge.wanted.grow(alike.REACH + 2 * alike.BLOCK + cut_off.REACH, knowledge.rect)
     top, left = (n // (2 * alike.BLOCK) * 2 * alike.BLOCK for n in (part.top, part.left))  # where a white square begins
     inside = Rect.between(top, left, part.bottom, part.right).within(knowledge.rect).slices
 
@@ -73,7 +68,8 @@ MODEL = Model(
     Stage.DENOISE, "matched-blocks", "Matched blocks",
     "For white noise, which is of its own in every pixel: the photo net, then spots that look alike are cleaned "
     "together. Slow, and worse than the photo net where noise was smoothed, compressed or made smaller.",
-    (*STRENGTHS, EFFORT), run, lambda values, knowledge: REACH + TONE_REACH + alike.REACH + 2 * alike.BLOCK,
+    (*STRENGTHS, EFFORT), run,
+    lambda values, knowledge: REACH + TONE_REACH + alike.REACH + 2 * alike.BLOCK + cut_off.REACH,
     problem=lambda: runtime.problem(photo_net.NAME), tile=lambda values: TILE, same_tiles=True,
     caution=_caution,
 )  # fmt: skip

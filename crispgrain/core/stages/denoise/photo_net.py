@@ -11,6 +11,7 @@ from ...meter.reading import Noise
 from ...model import Knowledge, Model, Parameter, Stage, Values
 from ...networks import ensemble, runtime
 from ...networks.conditioned import REACH, TILE, restored
+from . import cut_off
 from .parameters import STRENGTHS
 from .sliding_dct import TONE_REACH, tone_map
 
@@ -64,6 +65,9 @@ def denoised(pixels: Array, values: Values, knowledge: Knowledge, refined: Refin
     cleaned = network(opponent, planes, start, str(values["effort"]))
     if refined is not None:
         cleaned = refined(opponent, cleaned, planes)
+    if not knowledge.reading.white:
+        noisy, result = (apply_matrix(axes, OPPONENT.T) for axes in (opponent, cleaned))
+        cleaned = apply_matrix(cut_off.settled(noisy, result), OPPONENT)
     blend = np.minimum(np.array([luminance, colour, colour], np.float32), 1)
     return from_opponent(opponent + blend * (cleaned - opponent))
 
@@ -76,5 +80,6 @@ MODEL = Model(
         COMPRESSION,
         ensemble.EFFORT,
     ),
-    run, lambda values, knowledge: REACH + TONE_REACH, problem=lambda: runtime.problem(NAME), tile=lambda values: TILE,
+    run, lambda values, knowledge: REACH + TONE_REACH + cut_off.REACH, problem=lambda: runtime.problem(NAME),
+    tile=lambda values: TILE,
 )  # fmt: skip

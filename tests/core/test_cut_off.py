@@ -1,0 +1,54 @@
+"""Noise cut off at black: what lifts a channel is taken off, and nothing else."""
+
+import numpy as np
+import pytest
+
+from crispgrain.core.stages.denoise import cut_off
+from crispgrain.core.stages.denoise.cut_off import settled
+
+RNG = np.random.default_rng(21)
+SIGMA = 0.02
+RED = (0.6, 0.0, 0.0)
+
+
+def picture(colour, cut=True, sigma=SIGMA) -> tuple[np.ndarray, np.ndarray]:
+    """An even colour with noise, and its mean, which is what a good denoiser makes of it."""
+    noisy = np.broadcast_to(np.array(colour), (128, 128, 3)) + RNG.normal(0, sigma, (128, 128, 3))
+    if cut:
+        noisy = np.maximum(noisy, 0)
+    return noisy.astype(np.float32), np.broadcast_to(noisy.mean((0, 1)), noisy.shape).astype(np.float32)
+
+
+def test_half_of_the_lift_of_white_noise_and_more_is_taken_off_an_empty_channel():
+    noisy, mean = picture(RED)
+    # Mean of a normal variable cut off at its own mean: sigma / sqrt(2 pi) (J. Tobin, Econometrica 26(1), 1958).
+    assert mean[0, 0, 1] == pytest.approx(SIGMA / np.sqrt(2 * np.pi), rel=0.05)
+    result = settled(noisy, mean)
+    assert 0 <= result[..., 1].mean() < 0.55 * mean[0, 0, 1]
+    assert np.abs(result[..., 0] - mean[..., 0]).max() < 1e-6
+
+
+def test_noise_that_keeps_its_values_below_black_lifts_nothing():
+    for green in (0.0, 0.5, 1, 2, 3):
+        noisy, mean = picture((0.6, green * SIGMA, 0), cut=False)
+        assert np.abs(settled(noisy, mean) - mean).mean() < 0.02 * SIGMA
+
+
+@pytest.mark.parametrize("colour", [(0.6, 0.08, 0.1), (0.05, 0.03, 0.02), (0.0, 0.0, 0.0)])
+def test_channels_well_above_black_and_shadows_are_left_alone(colour):
+    noisy, mean = picture(colour)
+    assert np.abs(settled(noisy, mean) - mean).max() < 1e-6
+
+
+def test_nothing_is_taken_where_no_noise_was():
+    _, mean = picture((0.6, 0.004, 0.0), sigma=0)
+    assert np.array_equal(settled(mean, mean), mean)
+
+
+def test_reach_is_how_far_it_looks():
+    noisy, mean = picture(RED)
+    other = noisy.copy()
+    other[:, : 64 - cut_off.REACH] = -0.1
+    one, two = settled(noisy, mean), settled(other, mean)
+    assert np.array_equal(one[:, 64:], two[:, 64:])
+    assert not np.array_equal(one[:, 63], two[:, 63])
