@@ -40,6 +40,16 @@ def test_channels_well_above_black_and_shadows_are_left_alone(colour):
     assert np.abs(settled(noisy, mean) - mean).max() < 1e-6
 
 
+def test_leaves_that_shine_through_dark_ones_keep_their_dark_channels():
+    """Of strong detail much is taken off with the noise; it must not be held for noise."""
+    (dark, dark_mean), (bright, bright_mean) = picture((0.4, 0.02, 0.02)), picture((0.5, 0.3, 0.06))
+    leaves = (np.add(*np.mgrid[:128, :128]) // 3 % 2)[..., None] > 0
+    noisy, cleaned = np.where(leaves, bright, dark), np.where(leaves, bright_mean, dark_mean)
+    flat = (dark_mean - settled(dark, dark_mean))[..., 2].mean()
+    assert flat > 0.3 * SIGMA
+    assert (cleaned - settled(noisy, cleaned))[..., 1:].mean() < 0.6 * flat
+
+
 def test_nothing_is_taken_where_no_noise_was():
     _, mean = picture((0.6, 0.004, 0.0), sigma=0)
     assert np.array_equal(settled(mean, mean), mean)

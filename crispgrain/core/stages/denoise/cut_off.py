@@ -39,12 +39,15 @@ def settled(noisy: Array, cleaned: Array) -> Array:
     cut = cv2.erode(noisy, np.ones((2 * REACH + 1,) * 2, np.uint8)) >= BLACK
     if not cut.any():
         return cleaned
-    noise = np.sqrt(_mean(np.square(noisy - cleaned)))
-    level = _mean(np.maximum(cleaned, 0))
+    variance, inside = _mean(np.square(noisy - cleaned)), np.maximum(cleaned, 0)
+    noise, level = np.sqrt(variance), _mean(inside)
+    detail = np.maximum(_mean(np.square(inside)) - np.square(level), 0)
     lift = noise * np.interp(level / np.maximum(noise, np.float32(WEAKEST)), MEANS, LIFTS)
+    # Where there is detail, part of what was taken off was no noise.
+    lift *= variance / np.maximum(variance + detail, np.float32(1e-9))
     share = np.clip((level.max(axis=-1, keepdims=True) - BRIGHT[0]) / (BRIGHT[1] - BRIGHT[0]), 0, 1)
     # What is below black already stays as it is.
-    return cleaned - np.minimum(cut * share * lift, np.maximum(cleaned, 0)).astype(np.float32)
+    return cleaned - np.minimum(cut * share * lift, inside).astype(np.float32)
 
 
 def _mean(plane: Array) -> Array:
