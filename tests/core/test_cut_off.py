@@ -55,10 +55,10 @@ def test_nothing_is_taken_where_no_noise_was():
     assert np.array_equal(settled(mean, mean), mean)
 
 
-def test_reach_is_how_far_it_looks():
+def test_around_is_how_far_it_looks():
     noisy, mean = picture(RED)
     other = noisy.copy()
-    other[:, : 64 - cut_off.REACH] = -0.1
+    other[:, : 64 - cut_off.AROUND] = -0.1
     one, two = settled(noisy, mean), settled(other, mean)
     assert np.array_equal(one[:, 64:], two[:, 64:])
     assert not np.array_equal(one[:, 63], two[:, 63])

@@ -19,7 +19,8 @@ import numpy as np
 from ...colour.spaces import Array
 
 SPREAD = 4  # px; sigma of the Gaussian that local means are taken with
-REACH = 32  # px; so far around, one value below black says that noise was not cut off
+REACH = 4 * SPREAD  # px; what it needs of the denoised picture
+AROUND = 32  # px; so far around, one value below black says that noise was not cut off
 # Mean of the lift by mean of the channel, both in standard deviations of the noise: fitted to training photographs
 # developed from a simulated camera, most of them compressed. For white noise this would be too much: there the lift is
 # all but gone where the mean is twice the deviation. Demosaicing and compression smooth noise after it was cut off.
@@ -36,7 +37,7 @@ def settled(noisy: Array, cleaned: Array) -> Array:
 
     Where noise still has its values below black it lifts nothing, and nothing is taken off.
     """
-    cut = cv2.erode(noisy, np.ones((2 * REACH + 1,) * 2, np.uint8)) >= BLACK
+    cut = cv2.erode(noisy, np.ones((2 * AROUND + 1,) * 2, np.uint8)) >= BLACK
     if not cut.any():
         return cleaned
     variance, inside = _mean(np.square(noisy - cleaned)), np.maximum(cleaned, 0)
@@ -51,4 +52,4 @@ def settled(noisy: Array, cleaned: Array) -> Array:
 
 
 def _mean(plane: Array) -> Array:
-    return cv2.GaussianBlur(plane.astype(np.float32), (8 * SPREAD + 1,) * 2, SPREAD, borderType=cv2.BORDER_REFLECT_101)
+    return cv2.GaussianBlur(plane.astype(np.float32), (2 * REACH + 1,) * 2, SPREAD, borderType=cv2.BORDER_REFLECT_101)
