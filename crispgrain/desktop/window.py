@@ -254,6 +254,7 @@ class Window(QMainWindow):
         self.row = row
         self.strip.close_strip()
         self._show_nothing()
+        self._show_pixel(None)  # the pointer may rest, and its values are of the shot before
         self.easel.show_whole()
         self.status.say(f"Opening {self.roll.entries[row].path.name} …")
         self.loader.open(row)

@@ -431,3 +431,16 @@ def test_noise_cut_off_at_black_does_not_leave_a_red_petal_paler(tmp_path, monke
     assert after[1:].mean() < 0.65 * net[1:].mean()
     assert after[1:].mean() < 0.65 * before[1:].mean()
     assert after[0] == pytest.approx(0.6, abs=0.01)
+
+
+def test_tiles_agree_where_the_lift_is_taken_off(tmp_path):
+    petal = np.full((420, 900, 3), (0.6, 0.02, 0.0)) + RNG.normal(0, 0.05, (420, 900, 3))
+    path = tmp_path / "petal.jpg"
+    Image.fromarray(np.round(np.clip(petal, 0, 1) * 255).astype(np.uint8)).save(path, quality=75)
+    source = read_shot(path)
+    reading = measure(source)
+    assert not reading.white
+    pipeline = Pipeline(source, reading, resolve(NET.set("denoise.model", "photo-net"), source, reading))
+    whole = pipeline.region(pipeline.size.rect)
+    part = Rect(340, 340, 90, 75)  # across the border of two tiles, both ways
+    assert np.abs(pipeline.untiled(part) - whole[part.slices]).max() < 1e-5

@@ -815,3 +815,11 @@ def test_the_dim_room_variant(opened):
     assert pixels_of(opened.rail).mean() < 90
     opened.toggle_dim()
     assert pixels_of(opened.rail).mean() > 190
+
+
+def test_values_of_a_pixel_do_not_outlive_their_shot(opened, qtbot):
+    qtbot.mouseMove(opened.easel, opened.easel.rect().center())
+    qtbot.waitUntil(lambda: bool(opened.status.pixel.text()), timeout=5000)
+    opened.sheet.setCurrentIndex(opened.roll.index(2))
+    assert opened.status.pixel.text() == ""
+    settle(opened, qtbot)

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 EVEN = 0.5  # share of luminance's noise that colour has at least, unless it was smoothed
-LEAST_QUALITY = 90  # of JPEG; below, matched blocks is 1 to 2 dB behind the photo net at a sigma of 5
+LEAST_QUALITY = 90  # of JPEG; below, so much of weak noise is lost that what is left is not white
 
 
 @dataclass(frozen=True)
@@ -162,7 +162,9 @@ class Reading:
     def white(self) -> bool:
         """Whether noise is of its own in every pixel.
 
-        Demosaicing and halved colour resolution spread it over neighbours, strong compression takes half of it.
+        Demosaicing and halved colour resolution spread it over neighbours, strong compression takes half of it. The
+        two limits separate what matched blocks, which is for white noise, does better and worse than the photo net
+        (docs/benchmarks.md).
         """
         smoothed = self.noise.colour < EVEN * self.noise.luminance
         compressed = self.jpeg.quality is not None and self.jpeg.quality < LEAST_QUALITY
