@@ -58,14 +58,16 @@ def run(mosaic: Array, values: Values, knowledge: Knowledge) -> Array:
         return _network(stable, sigma * told, effort)
 
     def rendered(strength: float) -> Array:
-        rgb = cleaned(max(strength, 1.0))
-        if strength < 1:  # told of less noise, the network would still see it: what was taken off is put back in part
+        rgb, kept = cleaned(max(strength, 1.0)), max(1 - strength, 0.0)
+        if kept:  # told of less noise, the network would still see it: what was taken off is put back in part
             again = np.select(colour_masks(CELL, *stable.shape), [rgb[..., c] for c in range(3)])
             taken = (stable - again).astype(np.float32)
-            rgb = rgb + np.float32(1 - strength) * linear(taken, CELL)
+            rgb = rgb + np.float32(kept) * linear(taken, CELL)
         rgb = rgb[top : top + height, left : left + width]
+        # The network gives the stabilised value of the clean signal, not the mean of noisy ones, so the plain inverse
+        # has no bias. Noise kept in part has more of their lower mean than of their variance.
         planes = [
-            stabilise.inverse(rgb[..., c] * span + low, *lines[c], smoothed=min(strength, 1.0))
+            stabilise.inverse(rgb[..., c] * span + low, *lines[c], smoothed=kept * (1 - kept))
             for c, (low, span) in enumerate(scales)
         ]
         return np.stack(planes, axis=-1)
