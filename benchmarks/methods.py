@@ -138,6 +138,13 @@ def file_opencv_nlm(path: str, strength: float) -> NDArray:
     return opencv_nlm((as_it_is(path), 1 / 255), strength)
 
 
+def file_skimage_nlm(path: str, strength: float) -> NDArray:
+    """``strength`` is the filter's h in 8-bit steps."""
+    from skimage.restoration import denoise_nl_means
+
+    return denoise_nl_means(as_it_is(path), h=strength / 255, patch_size=3, patch_distance=6, channel_axis=-1)
+
+
 def file_total_variation(path: str, weight: float) -> NDArray:
     from skimage.restoration import denoise_tv_chambolle
 
