@@ -100,9 +100,10 @@ def raw(folder: Path, full: bool) -> Iterator[Task]:
         ours: dict[str, dict[str, Any]] = {
             "**Develop only**": {},
             "**Mosaic cosine**": {"denoise.on": True, "denoise.model": "mosaic-dct"},
-            "**Mosaic net**": {"denoise.on": True, "denoise.model": "mosaic-net"},
-            "**Mosaic net**, best": {"denoise.on": True, "denoise.model": "mosaic-net", "denoise.effort": "best"},
         }
+        for name, model in (("Mosaic net", "mosaic-net"), ("Matched mosaic", "matched-mosaic")):
+            ours[f"**{name}**"] = {"denoise.on": True, "denoise.model": model}
+            ours[f"**{name}**, best"] = ours[f"**{name}**"] | {"denoise.effort": "best"}
         if iso > 25:
             ours["**Sliding cosine after demosaicing**"] = {"denoise.on": True, "denoise.model": "sliding-dct"}
         # The references are given several strengths; the best one counts. BM3D takes minutes each time.

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from .errors import TreatmentError
 from .model import Model, Stage
-from .stages.denoise import matched_blocks, mosaic_dct, mosaic_net, photo_net, sliding_dct, wavelet
+from .stages.denoise import matched_blocks, matched_mosaic, mosaic_dct, mosaic_net, photo_net, sliding_dct, wavelet
 from .stages.develop import develop
 from .stages.enlarge import detail_net, faithful, lanczos
 from .stages.finish import grain
@@ -15,6 +15,7 @@ MODELS: tuple[Model, ...] = (
     develop.DIRECTIONAL,
     develop.LINEAR,
     mosaic_net.MODEL,
+    matched_mosaic.MODEL,
     mosaic_dct.MODEL,
     photo_net.MODEL,
     matched_blocks.MODEL,

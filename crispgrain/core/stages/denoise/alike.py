@@ -17,21 +17,21 @@ BAND = 16  # rows of blocks for which others are sought together, which bounds m
 CHUNK = 48  # groups cleaned at a time: few enough for the cache
 REACH = 2 * (FAR + BLOCK)  # px: a block takes part in groups of others, and those have members further on
 MARGIN = FAR + BLOCK  # px of mirrored surroundings; places are counted from its corner
-SHIFTS = np.moveaxis(np.mgrid[-FAR : FAR + 1, -FAR : FAR + 1], 0, -1).reshape(-1, 2)
 LEAST_SIGMA = np.float32(0.5 / 255)  # less noise than half a step of 8 bits is as good as none
 SMALL = 8  # rows of a matrix that is inverted as it is
 
 
-def find_alike(pilot: Array, offset: int = 0) -> NDArray[np.intp]:
+def find_alike(pilot: Array, offset: int = 0, stride: int = 1) -> NDArray[np.intp]:
     """For each block of a grid, where the blocks lie that are most alike to it.
 
     Parameters
     ----------
-    pilot : float32, H x W x 3
-        The picture without most of its noise, on orthonormal luma and colour axes.
-        The luma of white is the root of 3.
+    pilot : float32, H x W
+        Lightness of the picture without most of its noise, encoded, 0 black to 1 white.
     offset : int
         Rows and columns, less than ``BLOCK``, by which the grid begins before the picture.
+    stride : int
+        Others are sought in steps of so many rows and columns: 2 keeps to the same colours of a mosaic.
 
     Returns
     -------
@@ -39,17 +39,19 @@ def find_alike(pilot: Array, offset: int = 0) -> NDArray[np.intp]:
         Row and column of top left corners, ``MARGIN`` more than in the picture.
     """
     # Whole numbers, so that sums of differences are exact and the same in every tile.
-    luma = _pad(np.rint(np.clip(pilot[..., 0] * np.float32(255 / 3**0.5), 0, 255)).astype(np.uint8))
-    height, width = pilot.shape[:2]
+    luma = _pad(np.rint(np.clip(pilot * np.float32(255), 0, 255)).astype(np.uint8))
+    height, width = pilot.shape
     rows, columns = (np.arange(MARGIN - offset, MARGIN + size, BLOCK) for size in (height, width))
     found = []
     for first in range(0, len(rows), BAND):
         check()
-        found.append(most_alike(luma, rows[first : first + BAND], columns))
+        found.append(most_alike(luma, rows[first : first + BAND], columns, stride))
     return np.concatenate(found)
 
 
-def most_alike(luma: NDArray[np.uint8], rows: NDArray[np.intp], columns: NDArray[np.intp]) -> NDArray[np.intp]:
+def most_alike(
+    luma: NDArray[np.uint8], rows: NDArray[np.intp], columns: NDArray[np.intp], stride: int = 1
+) -> NDArray[np.intp]:
     """Where the blocks lie that are most alike to those at ``rows`` x ``columns``.
 
     Parameters
@@ -72,16 +74,18 @@ def most_alike(luma: NDArray[np.uint8], rows: NDArray[np.intp], columns: NDArray
         return sparse[row % SKIP][row // SKIP :, column:][: height // SKIP, :width]
 
     here = blocks_from(rows[0], columns[0])
-    unlike = np.empty((len(SHIFTS), len(rows), len(columns)), np.float32)
-    for distance, (down, right) in zip(unlike, SHIFTS.tolist(), strict=True):
+    steps = np.mgrid[-FAR : FAR + 1 : stride, -FAR : FAR + 1 : stride]
+    shifts = np.moveaxis(steps, 0, -1).reshape(-1, 2)
+    unlike = np.empty((len(shifts), len(rows), len(columns)), np.float32)
+    for distance, (down, right) in zip(unlike, shifts.tolist(), strict=True):
         apart = cv2.absdiff(here, blocks_from(rows[0] + down, columns[0] + right))
         squares = cv2.multiply(apart, apart, dtype=cv2.CV_32F)
         cv2.resize(squares, (len(columns), len(rows)), distance, interpolation=cv2.INTER_AREA)  # means of the blocks
-    unlike[len(SHIFTS) // 2] = -1  # the block itself
+    unlike[len(shifts) // 2] = -1  # the block itself
     candidates = np.ascontiguousarray(np.moveaxis(unlike, 0, -1))
     nearest = np.argpartition(candidates, GROUP, axis=-1)[..., :GROUP]
     corners = np.stack(np.meshgrid(rows, columns, indexing="ij"), axis=-1)
-    return corners[:, :, None] + SHIFTS[nearest]
+    return corners[:, :, None] + shifts[nearest]
 
 
 def every_second(places: NDArray[np.intp]) -> NDArray[np.intp]:
@@ -90,28 +94,33 @@ def every_second(places: NDArray[np.intp]) -> NDArray[np.intp]:
     return places[np.add.outer(np.arange(rows), np.arange(columns)) % 2 == 0]
 
 
-def clean_together(noisy: Array, pilot: Array, sigma: Array, places: NDArray[np.intp], heed: float = 0) -> Array:
+def clean_together(
+    noisy: Array, pilot: Array, sigma: Array, places: NDArray[np.intp], heed: float = 0, whole: Array | None = None
+) -> Array:
     """Remove white noise from a picture with the help of a first result.
 
     What differs among the blocks of a group in the noisy picture is put together
     again from what differs among them in the pilot: a ridge regression on the
     pilot's blocks, whose penalty is the noise. That is the Wiener filter for
     blocks drawn from a Gaussian with the mean and the covariance found in the
-    pilot, all three channels at once. Overlapping results are averaged.
+    pilot, all channels at once. Overlapping results are averaged.
 
     Parameters
     ----------
-    noisy, pilot, sigma : float32, H x W x 3
-        The picture on orthonormal luma and colour axes, a first result, and the
-        standard deviation of the noise.
+    noisy, pilot, sigma : float32, H x W x n
+        The picture, for instance on orthonormal luma and colour axes, a first
+        result, and the standard deviation of the noise.
     places : n x ``GROUP`` x 2
         Of the blocks in each group, by :func:`find_alike`. Pixels in none of them stay as in the pilot.
     heed : float
         How much the mean of a group is that of its noisy blocks, 0 to 1; the rest is the pilot's.
+    whole : float32, H x W x m
+        The first result with what has not been seen in the noisy picture as well, such as the other colours of a
+        mosaic's pixels: these are put together in the same way, from ``whole`` instead of ``pilot``. Without ``heed``.
 
     Returns
     -------
-    float32, H x W x 3
+    float32, as ``whole``, or as ``pilot`` without it
 
     Raises
     ------
@@ -130,40 +139,49 @@ def clean_together(noisy: Array, pilot: Array, sigma: Array, places: NDArray[np.
     height, width = noisy.shape[:2]
     sigma = np.maximum(sigma, LEAST_SIGMA)
     seen, told = _pad(noisy / sigma), _pad(pilot / sigma)  # noise of 1
-    total, count = np.zeros((3, *seen.shape[:2])), np.zeros(seen.shape[:2], np.int64)
+    result = told if whole is None else _pad(whole)
+    total, count = np.zeros((result.shape[2], *result.shape[:2])), np.zeros(result.shape[:2], np.int64)
     for first in range(0, len(places), CHUNK):
         check()
         some = places[first : first + CHUNK]
         top, bottom = int(some[..., 0].min()), int(some[..., 0].max()) + BLOCK
         part = slice(top, bottom)
-        _add_groups(seen[part], told[part], some - (top, 0), heed, total[:, part], count[part])
-    result = np.where(count[..., None] > 0, np.moveaxis(total / np.maximum(count, 1), 0, -1), told)
-    return result[MARGIN : MARGIN + height, MARGIN : MARGIN + width].astype(np.float32) * sigma
+        _add_groups(seen[part], told[part], result[part], some - (top, 0), heed, total[:, part], count[part])
+    result = np.where(count[..., None] > 0, np.moveaxis(total / np.maximum(count, 1), 0, -1), result)
+    result = result[MARGIN : MARGIN + height, MARGIN : MARGIN + width].astype(np.float32)
+    return result * sigma if whole is None else result
 
 
 def _pad(planes: NDArray) -> NDArray:
-    return cv2.copyMakeBorder(planes, MARGIN, MARGIN + BLOCK, MARGIN, MARGIN + BLOCK, cv2.BORDER_REFLECT)
+    """Mirrored about a row, which keeps every row's colour in a mosaic."""
+    padded = cv2.copyMakeBorder(planes, MARGIN, MARGIN + BLOCK, MARGIN, MARGIN + BLOCK, cv2.BORDER_REFLECT_101)
+    return padded if padded.ndim == planes.ndim else padded[..., None]
 
 
 def _add_groups(
-    seen: Array, told: Array, places: NDArray[np.intp], heed: float, total: NDArray, count: NDArray
+    seen: Array, told: Array, whole: Array, places: NDArray[np.intp], heed: float, total: NDArray, count: NDArray
 ) -> None:
     """Clean groups of blocks at ``places``, and add them to ``total``, their number to ``count``."""
     width, groups = seen.shape[1], len(places)
     inside = np.add.outer(np.arange(BLOCK) * width, np.arange(BLOCK)).ravel()
     pixels = (places[..., 0] * width + places[..., 1])[..., None] + inside
-    noisy, pilot = (np.take(v.reshape(-1, 3), pixels, axis=0).reshape(groups, GROUP, -1) for v in (seen, told))
-    mean = pilot.mean(axis=1, keepdims=True)
+
+    def blocks_of(planes: Array) -> Array:
+        return np.take(planes.reshape(-1, planes.shape[2]), pixels, axis=0).reshape(groups, GROUP, -1)
+
+    noisy, pilot, rendered = blocks_of(seen), blocks_of(told), blocks_of(whole)
+    mean, level = pilot.mean(axis=1, keepdims=True), rendered.mean(axis=1, keepdims=True)
     pilot -= mean
+    rendered -= level
     if heed:
-        mean += np.float32(heed) * (noisy.mean(axis=1, keepdims=True) - mean)
+        level = mean = mean + np.float32(heed) * (noisy.mean(axis=1, keepdims=True) - mean)
     noisy -= mean
     # Contrast is far stronger than noise, so the inverse needs double precision.
     inverse = _inverse(pilot @ pilot.mT + (GROUP - 1) * np.eye(GROUP))
-    cleaned = ((noisy @ pilot.mT) @ inverse).astype(np.float32) @ pilot + mean
+    cleaned = ((noisy @ pilot.mT) @ inverse).astype(np.float32) @ rendered + level
     where, size = pixels.ravel(), count.size
     count += np.bincount(where, minlength=size).reshape(count.shape)
-    for channel, values in zip(total, cleaned.reshape(-1, 3).T, strict=True):
+    for channel, values in zip(total, cleaned.reshape(-1, len(total)).T, strict=True):
         channel += np.bincount(where, values, size).reshape(count.shape)
 
 

@@ -48,12 +48,17 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     return photo_net.denoised(pixels, {**values, "compression": 0.0, "effort": "fast"}, knowledge, together)
 
 
+def _lightness(opponent: Array) -> Array:
+    """0 to 1; the luma axis is orthonormal, so white is the root of 3 on it."""
+    return opponent[..., 0] * np.float32(3**-0.5)
+
+
 def _together(noisy: Array, picture: Array, told: Array, start: tuple[int, int], effort: str) -> Array:
     """Each round starts from the last one's result, on another grid of blocks, so that their errors do not add up."""
     sigma = told[..., [0, 1, 1]]
-    first = alike.find_alike(picture)
+    first = alike.find_alike(_lightness(picture))
     picture = alike.clean_together(noisy, picture, sigma, alike.every_second(first), HEED[effort])
-    second = alike.find_alike(picture, OFFSET)
+    second = alike.find_alike(_lightness(picture), OFFSET)
     picture = alike.clean_together(noisy, picture, sigma, alike.every_second(second))
     if effort == "fast":
         return picture

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import cache
 
 import numpy as np
@@ -22,10 +23,18 @@ REACH = 10 * 2 + 8 * 4 + 4 * 8
 TILE = 384  # px; smaller ones would be mostly margin
 
 CELL = np.array([[0, 1], [1, 2]], np.int8)  # colours of the cells the network knows
+# From the stabilised mosaic, the result, the noise's sigma, and where both begin: on a red cell of the picture.
+Refinement = Callable[[Array, Array, float, tuple[int, int]], Array]
 
 
 def run(mosaic: Array, values: Values, knowledge: Knowledge) -> Array:
+    return denoised(mosaic, values, knowledge)
+
+
+def denoised(mosaic: Array, values: Values, knowledge: Knowledge, refined: Refinement | None = None) -> Array:
     """Denoise and demosaic an H x W mosaic that starts on a whole cell.
+
+    ``refined`` makes more of the network's result.
 
     Returns
     -------
@@ -51,17 +60,17 @@ def run(mosaic: Array, values: Values, knowledge: Knowledge) -> Array:
             stable[y::2, x::2] = (stabilise.forward(padded[y::2, x::2], *lines[c]) - low) / span
     sigma = float(np.mean([1 / scales[c][1] for c in (0, 1, 1, 2)]))
     luminance, colour = (float(values[k]) / 100 for k in ("luminance", "colour"))
-    effort = str(values["effort"])
+    effort, start = str(values["effort"]), (knowledge.rect.top - top, knowledge.rect.left - left)
 
     @cache  # luminance and colour may ask for the same
     def cleaned(told: float) -> Array:
-        return _network(stable, sigma * told, effort)
+        rgb = network(stable, sigma * told, effort)
+        return rgb if refined is None else refined(stable, rgb, sigma * told, start)
 
     def rendered(strength: float) -> Array:
         rgb, kept = cleaned(max(strength, 1.0)), max(1 - strength, 0.0)
         if kept:  # told of less noise, the network would still see it: what was taken off is put back in part
-            again = np.select(colour_masks(CELL, *stable.shape), [rgb[..., c] for c in range(3)])
-            taken = (stable - again).astype(np.float32)
+            taken = (stable - mosaic_of(rgb)).astype(np.float32)
             rgb = rgb + np.float32(kept) * linear(taken, CELL)
         rgb = rgb[top : top + height, left : left + width]
         # The network gives the stabilised value of the clean signal, not the mean of noisy ones, so the plain inverse
@@ -81,7 +90,12 @@ def run(mosaic: Array, values: Values, knowledge: Knowledge) -> Array:
     return srgb_decode(mixed) / balance
 
 
-def _network(stable: Array, sigma: float, effort: str) -> Array:
+def mosaic_of(rgb: Array) -> Array:
+    """What a sensor whose cells begin with red sees of a picture."""
+    return np.select(colour_masks(CELL, *rgb.shape[:2]), [rgb[..., c] for c in range(3)])
+
+
+def network(stable: Array, sigma: float, effort: str) -> Array:
     rows, columns = stable.shape
     plane = np.full((1, 1, rows // 2, columns // 2), sigma, np.float32)
     output = ensemble.run(NAME, {"mosaic": stable[None, None], "sigma": plane}, effort, ensemble.MOSAIC_TURNS)
