@@ -13,9 +13,9 @@ from .parameters import STRENGTHS
 
 SAME_COLOURS = 2  # rows and columns from one cell of the mosaic to the next
 OFFSETS = (0, 4)  # px between the grids of blocks of the rounds: whole cells
-SHARE = np.float32(
-    0.5
-)  # of each round in the result: all of it gains where noise is weak, and loses where it is strong
+# Of each round in the result. Where noise is weak, more would gain; where it is strong, a first result that lost detail
+# would lose more of it.
+SHARE = np.float32(0.5)
 SEEN = np.array([0.25, 0.5, 0.25], np.float32)  # shares of the colours in what blocks are compared by: as in a cell
 TILE = 512  # px; a spot the network rounds otherwise may find other blocks alike, so tiles are the same everywhere
 EFFORT = Parameter(
