@@ -118,14 +118,14 @@ def libraw(path: str, algorithm: str) -> NDArray:
     return encoded(icc.to_working(rgb, icc.linear_srgb_profile()))
 
 
-def libraw_bm3d(path: str, sigma: float) -> NDArray:
+def libraw_bm3d(path: str, algorithm: str, sigma: float) -> NDArray:
     import bm3d
 
-    return bm3d.bm3d_rgb(libraw(path, "AHD"), sigma)
+    return bm3d.bm3d_rgb(libraw(path, algorithm), sigma)
 
 
-def libraw_nlm(path: str, sigma: float) -> NDArray:
-    return opencv_nlm((libraw(path, "AHD"), sigma), 0.8)
+def libraw_nlm(path: str, algorithm: str, sigma: float) -> NDArray:
+    return opencv_nlm((libraw(path, algorithm), sigma), 0.8)
 
 
 def as_it_is(path: str) -> NDArray:
