@@ -104,7 +104,7 @@ def network(stable: Array, sigma: float, effort: str) -> Array:
 
 MODEL = Model(
     Stage.DENOISE, NAME, "Mosaic net",
-    "For RAW: a network of our own that denoises and demosaics in one step; much detail, hardly any colour speckle.",
+    "For RAW: a network of our own that denoises and demosaics in one step; much detail, little colour speckle.",
     (*STRENGTHS, ensemble.EFFORT), run, lambda values, knowledge: REACH, Domain.MOSAIC,
     problem=lambda: runtime.problem(NAME), demosaics=True, tile=lambda values: TILE,
 )  # fmt: skip
