@@ -13,6 +13,7 @@ from skimage import data
 from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import SRGB_TO_WORKING, Array, apply_matrix, srgb_decode
 from crispgrain.core.geometry import Rect
+from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.demo import camera
 from crispgrain.demo.dng import write_dng
 from crispgrain.demo.roll import scene
@@ -104,6 +105,17 @@ def strange_folder(tmp_path: Path, raw_file: Path, clean8: np.ndarray) -> Path:
     Image.fromarray(small).convert("CMYK").save(folder / "ok-cmyk.jpg")
     Image.fromarray(small.astype(np.uint16)[..., 1] * 257).save(folder / "ok-grey16.png")
     return folder
+
+
+def assert_same_in_tiles(small: Pipeline, large: Pipeline, part: Rect) -> np.ndarray:
+    """Of a model that has the same tiles everywhere; gives how far ``part`` differs when it is made on its own."""
+    whole = small.region(small.size.rect)
+    assert np.array_equal(whole, large.region(large.size.rect))
+    # What the network rounds otherwise may rarely make other blocks the most alike.
+    difference = np.abs(small.untiled(part) - whole[part.slices])
+    assert np.median(difference) < 1e-6
+    assert np.sqrt(np.square(difference).mean()) < 0.05 / 255
+    return difference
 
 
 def psnr(a: np.ndarray, b: np.ndarray) -> float:

@@ -14,7 +14,7 @@ from crispgrain.core.stages.denoise.alike import BLOCK, GROUP, clean_together, f
 from crispgrain.core.stages.denoise.mosaic_net import mosaic_of
 from crispgrain.core.treatment import Treatment, resolve
 from crispgrain.demo import camera
-from tests.conftest import encoded, photograph, photograph_as_raw, psnr, write_raw
+from tests.conftest import assert_same_in_tiles, encoded, photograph, photograph_as_raw, psnr, write_raw
 
 RNG = np.random.default_rng(22)
 MATCHED = Treatment().only([Stage.DENOISE]).set("denoise.model", "matched-mosaic")
@@ -63,8 +63,9 @@ def test_photographs_come_out_cleaner_than_from_the_network_alone(tmp_path, iso)
         source, truth = read_shot(path), encoded(clean)
         alone, fast, best = (psnr(treated(source, iso, t), truth) for t in (ALONE, MATCHED, BEST))
         gains.append((fast - alone, best - alone))
-    assert np.mean(gains, axis=0) == pytest.approx((0.25, 0.4), abs=0.2)
-    assert np.mean(gains, axis=0)[1] > np.mean(gains, axis=0)[0]
+    fast, best = np.mean(gains, axis=0)
+    assert fast > 0.12
+    assert best > fast + 0.05
 
 
 @pytest.mark.parametrize("pattern", camera.BAYER)
@@ -80,13 +81,7 @@ def test_every_sensor_phase_gives_the_same_quality(tmp_path, clean, pattern):
 def test_tiles_and_patches_agree(raw_file, effort):
     source = read_shot(raw_file)
     small, large = (pipeline(source, 6400, MATCHED.set("denoise.effort", effort), t) for t in (256, 1024))
-    whole = small.region(small.size.rect)
-    assert np.array_equal(whole, large.region(large.size.rect))
-    part = Rect(101, 467, 90, 75)  # across two tiles
-    # What the network rounds otherwise may rarely make other blocks the most alike.
-    difference = np.abs(small.untiled(part) - whole[part.slices])
-    assert np.median(difference) < 1e-6
-    assert np.sqrt(np.square(difference).mean()) < 0.05 / 255
+    assert_same_in_tiles(small, large, Rect(101, 467, 90, 75))  # across two tiles
 
 
 @pytest.mark.parametrize("shape", [(2, 2), (2, 40), (6, 10), (34, 62)])

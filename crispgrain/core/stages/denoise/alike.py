@@ -146,7 +146,8 @@ def clean_together(
         some = places[first : first + CHUNK]
         top, bottom = int(some[..., 0].min()), int(some[..., 0].max()) + BLOCK
         part = slice(top, bottom)
-        _add_groups(seen[part], told[part], result[part], some - (top, 0), heed, total[:, part], count[part])
+        more = None if whole is None else result[part]
+        _add_groups(seen[part], told[part], more, some - (top, 0), heed, total[:, part], count[part])
     result = np.where(count[..., None] > 0, np.moveaxis(total / np.maximum(count, 1), 0, -1), result)
     result = result[MARGIN : MARGIN + height, MARGIN : MARGIN + width].astype(np.float32)
     return result * sigma if whole is None else result
@@ -159,7 +160,7 @@ def _pad(planes: NDArray) -> NDArray:
 
 
 def _add_groups(
-    seen: Array, told: Array, whole: Array, places: NDArray[np.intp], heed: float, total: NDArray, count: NDArray
+    seen: Array, told: Array, whole: Array | None, places: NDArray[np.intp], heed: float, total: NDArray, count: NDArray
 ) -> None:
     """Clean groups of blocks at ``places``, and add them to ``total``, their number to ``count``."""
     width, groups = seen.shape[1], len(places)
@@ -169,13 +170,17 @@ def _add_groups(
     def blocks_of(planes: Array) -> Array:
         return np.take(planes.reshape(-1, planes.shape[2]), pixels, axis=0).reshape(groups, GROUP, -1)
 
-    noisy, pilot, rendered = blocks_of(seen), blocks_of(told), blocks_of(whole)
-    mean, level = pilot.mean(axis=1, keepdims=True), rendered.mean(axis=1, keepdims=True)
+    noisy, pilot = blocks_of(seen), blocks_of(told)
+    mean = pilot.mean(axis=1, keepdims=True)
     pilot -= mean
-    rendered -= level
     if heed:
-        level = mean = mean + np.float32(heed) * (noisy.mean(axis=1, keepdims=True) - mean)
+        mean += np.float32(heed) * (noisy.mean(axis=1, keepdims=True) - mean)
     noisy -= mean
+    rendered, level = pilot, mean
+    if whole is not None:
+        rendered = blocks_of(whole)
+        level = rendered.mean(axis=1, keepdims=True)
+        rendered -= level
     # Contrast is far stronger than noise, so the inverse needs double precision.
     inverse = _inverse(pilot @ pilot.mT + (GROUP - 1) * np.eye(GROUP))
     cleaned = ((noisy @ pilot.mT) @ inverse).astype(np.float32) @ rendered + level

@@ -91,11 +91,27 @@ def denoised(mosaic: Array, values: Values, knowledge: Knowledge, refined: Refin
 
 
 def mosaic_of(rgb: Array) -> Array:
-    """What a sensor whose cells begin with red sees of a picture."""
+    """What a sensor whose cells begin with red sees of a picture: H x W of H x W x 3."""
     return np.select(colour_masks(CELL, *rgb.shape[:2]), [rgb[..., c] for c in range(3)])
 
 
 def network(stable: Array, sigma: float, effort: str) -> Array:
+    """What the network makes of a stabilised mosaic.
+
+    Parameters
+    ----------
+    stable : float32, H x W
+        Begins on a red cell; 0 black to 1 white. Height and width are multiples of ``MULTIPLE``.
+    sigma : float
+        Standard deviation of its noise.
+    effort : str
+        ``fast``, or ``best`` for the mean over turned copies.
+
+    Returns
+    -------
+    float32, H x W x 3
+        The stabilised clean signal, every colour at every pixel.
+    """
     rows, columns = stable.shape
     plane = np.full((1, 1, rows // 2, columns // 2), sigma, np.float32)
     output = ensemble.run(NAME, {"mosaic": stable[None, None], "sigma": plane}, effort, ensemble.MOSAIC_TURNS)
