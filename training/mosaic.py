@@ -12,8 +12,8 @@ from .networks import MosaicNet
 from .photographs import PatchSampler, load
 from .sensor import draw_sample
 
-BATCH = 16
-EDGE = 64
+BATCH = 8
+EDGE = 96  # px; where noise is strong the network has to look further than from the middle of 64
 
 
 def make_network() -> MosaicNet:

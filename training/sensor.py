@@ -20,6 +20,9 @@ CAMERA_TO_SRGB = np.array(
         [[1.90, -0.75, -0.15], [-0.25, 1.60, -0.35], [0.05, -0.65, 1.60]],
     ]
 )
+# Shot noise drawn from, as the variance of a full pixel.
+ANY = (1e-5, 3e-2)
+OFTEN = (2e-4, 1.2e-2)  # about ISO 800 to 50000, where a network decides most
 LINEAR = srgb_decode(np.arange(256, dtype=np.float32) / 255)
 
 
@@ -69,7 +72,8 @@ def draw_noise(rng: np.random.Generator) -> tuple[float, float]:
     """
     if rng.random() < 0.1:
         return 1e-6, 1e-9
-    log_a = rng.uniform(math.log(1e-5), math.log(3e-2))
+    least, most = OFTEN if rng.random() < 0.5 else ANY
+    log_a = rng.uniform(math.log(least), math.log(most))
     log_b = 2.18 * log_a + 1.20 + rng.normal(0, 0.3)
     return math.exp(log_a), math.exp(log_b)
 
