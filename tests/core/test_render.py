@@ -15,7 +15,7 @@ from crispgrain.core.registry import MODELS
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.overview import overview
 from crispgrain.core.render.pipeline import Pipeline, near_first
-from crispgrain.core.render.progress import Progress, time_left
+from crispgrain.core.render.progress import Clock, Progress, time_left
 from crispgrain.core.render.whole import export, render_whole
 from crispgrain.core.shot import open_shot
 from crispgrain.core.treatment import Treatment, resolve
@@ -213,6 +213,17 @@ def test_progress_counts_and_estimates(raw_shot):
     assert seen[-1].seconds_left == 0
     assert time_left(0.2) == "about 1 s left"
     assert time_left(240) == "about 4 min left"
+
+
+def test_tiles_cut_off_at_the_edge_count_as_less_work(monkeypatch):
+    seen: list[Progress] = []
+    now = 100.0
+    monkeypatch.setattr("crispgrain.core.render.progress.time.monotonic", lambda: now)
+    clock = Clock([900, 900, 300, 300], seen.append, started=now)
+    for seconds in (3, 3, 1):
+        now += seconds
+        clock.tick()
+    assert [p.seconds_left for p in seen] == pytest.approx([5, 2, 1])
 
 
 @pytest.mark.parametrize("shape", [(1, 1), (1, 7), (2, 2), (9, 1), (33, 31)])

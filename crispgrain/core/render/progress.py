@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
 
@@ -35,16 +35,15 @@ def time_left(seconds: float) -> str:
 
 @dataclass
 class Clock:
-    """Counts finished tiles and estimates the rest from their pace."""
+    """Counts finished tiles and estimates the rest from the pace of their pixels: those at the edges have fewer."""
 
-    total: int
+    areas: Sequence[int]  # px, in the order in which tiles are finished
     report: Callable[[Progress], None] | None = None
     done: int = 0
     started: float = field(default_factory=time.monotonic)
 
-    def tick(self, tiles: int = 1) -> None:
-        self.done += tiles
+    def tick(self) -> None:
+        self.done += 1
         if self.report is not None:
-            passed = time.monotonic() - self.started
-            left = passed / self.done * (self.total - self.done) if self.done else None
-            self.report(Progress(self.done, self.total, left))
+            pace = (time.monotonic() - self.started) / sum(self.areas[: self.done])
+            self.report(Progress(self.done, len(self.areas), pace * sum(self.areas[self.done :])))

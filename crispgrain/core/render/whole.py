@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from ..cancel import NEVER, CancelToken
 from ..colour import icc
 from ..files.write import OutputSettings, write_picture
-from ..geometry import tile_rect, tiles_over
+from ..geometry import Rect, tile_rect, tiles_over
 from ..model import Stage
 from ..stages.print.file import output_settings
 from ..treatment import Resolved
@@ -57,16 +57,16 @@ def render_whole(
         # The file is removed from the folder at once and lives as long as the array.
         out = np.memmap(tempfile.TemporaryFile(dir=scratch), dtype, shape=shape)  # noqa: SIM115
     places = list(tiles_over(size.rect, pipeline.tile))
-    clock = Clock(len(places), report)
+    rects = [tile_rect(*place, pipeline.tile, size) for place in places]
+    clock = Clock([r.height * r.width for r in rects], report)
 
-    def render(place: tuple[int, int]) -> None:
+    def render(place: tuple[int, int], rect: Rect) -> None:
         cancel.check()
         pixels = pipeline.tile_pixels(*place, depth, cancel)
-        stored = icc.from_working(pixels, profile, settings.stored_bits)
-        out[tile_rect(*place, pipeline.tile, size).slices] = stored
+        out[rect.slices] = icc.from_working(pixels, profile, settings.stored_bits)
 
     with single_threaded_libraries(), ThreadPoolExecutor(worker_count()) as pool:
-        for _ in pool.map(render, places):
+        for _ in pool.map(render, places, rects):
             clock.tick()
     return out
 
