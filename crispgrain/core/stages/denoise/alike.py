@@ -15,13 +15,18 @@ SKIP = 2  # of so many rows one is compared (divides BLOCK): alike blocks are al
 GROUP = 32  # blocks cleaned together
 BAND = 16  # rows of blocks for which others are sought together, which bounds memory
 CHUNK = 48  # groups cleaned at a time: few enough for the cache
-REACH = 2 * (FAR + BLOCK)  # px: a block takes part in groups of others, and those have members further on
-MARGIN = FAR + BLOCK  # px of mirrored surroundings; places are counted from its corner
+FARTHEST = 20  # px that may be asked for instead
+MARGIN = FARTHEST + BLOCK  # px of mirrored surroundings; places are counted from its corner
 LEAST_SIGMA = np.float32(0.5 / 255)  # less noise than half a step of 8 bits is as good as none
 SMALL = 8  # rows of a matrix that is inverted as it is
 
 
-def find_alike(pilot: Array, offset: int = 0, stride: int = 1) -> NDArray[np.intp]:
+def reach(far: int = FAR) -> int:
+    """Pixels needed all round: a block takes part in groups of others, and those have members further on."""
+    return 2 * (far + BLOCK)
+
+
+def find_alike(pilot: Array, offset: int = 0, stride: int = 1, far: int = FAR) -> NDArray[np.intp]:
     """For each block of a grid, where the blocks lie that are most alike to it.
 
     Parameters
@@ -32,6 +37,8 @@ def find_alike(pilot: Array, offset: int = 0, stride: int = 1) -> NDArray[np.int
         Rows and columns, less than ``BLOCK``, by which the grid begins before the picture.
     stride : int
         Others are sought in steps of so many rows and columns: 2 keeps to the same colours of a mosaic.
+    far : int
+        Pixels each way in which they are sought, a multiple of ``stride`` up to ``FARTHEST``.
 
     Returns
     -------
@@ -45,12 +52,12 @@ def find_alike(pilot: Array, offset: int = 0, stride: int = 1) -> NDArray[np.int
     found = []
     for first in range(0, len(rows), BAND):
         check()
-        found.append(most_alike(luma, rows[first : first + BAND], columns, stride))
+        found.append(most_alike(luma, rows[first : first + BAND], columns, stride, far))
     return np.concatenate(found)
 
 
 def most_alike(
-    luma: NDArray[np.uint8], rows: NDArray[np.intp], columns: NDArray[np.intp], stride: int = 1
+    luma: NDArray[np.uint8], rows: NDArray[np.intp], columns: NDArray[np.intp], stride: int = 1, far: int = FAR
 ) -> NDArray[np.intp]:
     """Where the blocks lie that are most alike to those at ``rows`` x ``columns``.
 
@@ -59,7 +66,7 @@ def most_alike(
     luma : uint8, H x W
         Encoded, 255 white.
     rows, columns
-        Of the blocks' top left corners, in steps of ``BLOCK``; there must be ``FAR`` pixels on all sides of them.
+        Of the blocks' top left corners, in steps of ``BLOCK``; there must be ``far`` pixels on all sides of them.
 
     Returns
     -------
@@ -74,7 +81,7 @@ def most_alike(
         return sparse[row % SKIP][row // SKIP :, column:][: height // SKIP, :width]
 
     here = blocks_from(rows[0], columns[0])
-    steps = np.mgrid[-FAR : FAR + 1 : stride, -FAR : FAR + 1 : stride]
+    steps = np.mgrid[-far : far + 1 : stride, -far : far + 1 : stride]
     shifts = np.moveaxis(steps, 0, -1).reshape(-1, 2)
     unlike = np.empty((len(shifts), len(rows), len(columns)), np.float32)
     for distance, (down, right) in zip(unlike, shifts.tolist(), strict=True):

@@ -36,7 +36,7 @@ def _caution(reading: Reading) -> str:
 
 def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     """The photo net needs all of its margin, blocks only theirs."""
-    part = knowledge.wanted.grow(alike.REACH + 2 * alike.BLOCK + cut_off.REACH, knowledge.rect)
+    part = knowledge.wanted.grow(alike.reach() + 2 * alike.BLOCK + cut_off.REACH, knowledge.rect)
     top, left = (n // (2 * alike.BLOCK) * 2 * alike.BLOCK for n in (part.top, part.left))  # where a white square begins
     inside = Rect.between(top, left, part.bottom, part.right).within(knowledge.rect).slices
 
@@ -74,7 +74,7 @@ MODEL = Model(
     "For white noise, which is of its own in every pixel: the photo net, then spots that look alike are cleaned "
     "together. Slow, and worse than the photo net where noise was smoothed, compressed or made smaller.",
     (*STRENGTHS, EFFORT), run,
-    lambda values, knowledge: REACH + TONE_REACH + alike.REACH + 2 * alike.BLOCK + cut_off.REACH,
+    lambda values, knowledge: REACH + TONE_REACH + alike.reach() + 2 * alike.BLOCK + cut_off.REACH,
     problem=lambda: runtime.problem(photo_net.NAME), tile=lambda values: TILE, same_tiles=True,
     caution=_caution,
 )  # fmt: skip
