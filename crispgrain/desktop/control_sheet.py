@@ -28,6 +28,7 @@ from crispgrain.core.treatment import ResolvedStage, Treatment, metered_on
 from .histogram import Histogram
 from .metered_slider import MeteredSlider
 from .path_row import PathRow
+from .summaries import remark_words
 
 WIDTH = 262
 # What some models can be told on the picture itself.
@@ -267,14 +268,3 @@ def reading_words(stage: Stage, shot: Shot, pipeline: Pipeline) -> list[str]:
         lines.append(f"Result: {size.width} × {size.height} px")
         lines.append(f"{size.width / ppi * 2.54:.1f} × {size.height / ppi * 2.54:.1f} cm at {ppi:g} ppi")
     return [line[:1].upper() + line[1:] for line in lines]
-
-
-def remark_words(stage: Stage, shot: Shot, pipeline: Pipeline) -> list[str]:
-    """What the user should know before trusting the result: what the file lacks, a model replaced or badly chosen."""
-    remarks = list(pipeline.resolved[stage].remarks)
-    size = shot.reading.size
-    if stage is Stage.DEVELOP:
-        remarks += shot.source.facts.remarks
-    if stage is Stage.ENLARGE and min(size.width, size.height) < 500:
-        remarks.append("The source is under 500 pixels on a side: too small to enlarge well.")
-    return remarks

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRect, QSize, Qt, Signal
+from collections.abc import Sequence
+
+from PySide6.QtCore import QPointF, QRect, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QWidget
 
@@ -12,6 +14,7 @@ from .theme import current_theme
 
 HEIGHT = 62
 LAMP = 6
+REMARK = "remark"
 
 
 class _StageHead(QWidget):
@@ -26,6 +29,7 @@ class _StageHead(QWidget):
         self.lit = False
         self.active = False
         self.summary = ""
+        self.remarks: Sequence[str] = ()
         self._first, self._last = first, last
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -40,10 +44,11 @@ class _StageHead(QWidget):
     def lamp_rect(self) -> QRect:
         return QRect(8, 9, 4 * LAMP, 4 * LAMP)
 
-    def show_state(self, lit: bool, active: bool, summary: str) -> None:
-        self.lit, self.active, self.summary = lit, active, summary
-        self.setAccessibleName(f"{self.stage.label}, {'on' if lit else 'off'}, {summary}")
-        self.setToolTip(f"{self.stage.label}: {summary}" + ("\nThe lamp switches it." if self.switchable else ""))
+    def show_state(self, lit: bool, active: bool, summary: str, remarks: Sequence[str] = ()) -> None:
+        self.lit, self.active, self.summary, self.remarks = lit, active, summary, remarks
+        self.setAccessibleName(", ".join([self.stage.label, "on" if lit else "off", summary, *remarks]))
+        switch = ["The lamp switches it."] if self.switchable else []
+        self.setToolTip("\n".join([f"{self.stage.label}: {summary}", *remarks, *switch]))
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
@@ -78,6 +83,8 @@ class _StageHead(QWidget):
         words = self.stage.label
         left = self.lamp_rect.right() + 4
         end = left + painter.fontMetrics().horizontalAdvance(words) + 8
+        if self.remarks:
+            end = self._paint_remark_sign(painter, end, int(centre.y())) + 8
         if not self._last:
             painter.drawLine(QPointF(end, centre.y()), QPointF(self.width(), centre.y()))
         painter.setPen(QColor(theme.ink))
@@ -98,6 +105,23 @@ class _StageHead(QWidget):
             painter.setPen(QPen(QColor(theme.ink), 1, Qt.PenStyle.DotLine))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(self.rect().adjusted(1, 1, -2, -5))
+
+    def _paint_remark_sign(self, painter: QPainter, left: int, middle: int) -> int:
+        """A small box like that of the remark itself, on the control sheet; gives its right end."""
+        theme = current_theme()
+        painter.save()
+        small = QFont(self.font())
+        small.setPixelSize(11)
+        painter.setFont(small)
+        box = painter.fontMetrics().boundingRect(REMARK).adjusted(-5, -2, 5, 2)
+        box.moveTo(left, middle - box.height() // 2)
+        painter.setPen(QColor(theme.hairline))
+        painter.setBrush(QColor(theme.field))
+        painter.drawRoundedRect(QRectF(box).translated(0.5, 0.5), 2, 2)
+        painter.setPen(QColor(theme.ink))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, REMARK)
+        painter.restore()
+        return box.right()
 
 
 class StageRail(QWidget):

@@ -1,9 +1,10 @@
-"""The one short line each stage shows on the rail."""
+"""What is said of each stage: the one short line on the rail, and what should be known before trusting it."""
 
 from __future__ import annotations
 
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
+from crispgrain.core.shot import Shot
 
 
 def stage_summary(stage: Stage, pipeline: Pipeline) -> str:
@@ -30,3 +31,14 @@ def stage_summary(stage: Stage, pipeline: Pipeline) -> str:
             return f"{name} {float(v['amount']):g}"
     bits = "8" if v["format"] == "jpeg" else v["bits"]
     return f"{str(v['format']).upper()} {bits} bit, {float(v['ppi']):.0f} ppi"
+
+
+def remark_words(stage: Stage, shot: Shot, pipeline: Pipeline) -> list[str]:
+    """What the user should know before trusting the result: what the file lacks, a model replaced or badly chosen."""
+    remarks = list(pipeline.resolved[stage].remarks)
+    size = shot.reading.size
+    if stage is Stage.DEVELOP:
+        remarks += shot.source.facts.remarks
+    if stage is Stage.ENLARGE and min(size.width, size.height) < 500:
+        remarks.append("The source is under 500 pixels on a side: too small to enlarge well.")
+    return remarks

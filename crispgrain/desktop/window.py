@@ -55,7 +55,7 @@ from .stage_rail import StageRail
 from .status_line import StatusLine, pixel_words
 from .strip_candidates import Candidate
 from .strip_flow import StripFlow
-from .summaries import stage_summary
+from .summaries import remark_words, stage_summary
 from .test_strip import TestStrip
 from .theme import BOOTH, DIM_ROOM, apply_theme, current_theme
 from .variants import Variants
@@ -318,7 +318,9 @@ class Window(QMainWindow):
 
     def _show_settings(self, shot: Shot, result: Pipeline) -> None:
         for stage, head in self.rail.heads.items():
-            head.show_state(result.resolved[stage].on, stage is self.stage, stage_summary(stage, result))
+            on = result.resolved[stage].on
+            remarks = remark_words(stage, shot, result) if on else []
+            head.show_state(on, stage is self.stage, stage_summary(stage, result), remarks)
         self.controls.show_stage(self.stage, shot, result, self.treatment)
         self._show_zoom()
         self.menus.enable(self.shot is not None)

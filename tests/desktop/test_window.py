@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image
-from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
+from PySide6.QtCore import QMimeData, QPoint, QPointF, QRect, Qt, QTimer, QUrl
 from PySide6.QtGui import QDropEvent, QImage, QWheelEvent
 from PySide6.QtWidgets import QApplication
 
@@ -698,6 +698,22 @@ def test_a_model_that_is_the_wrong_choice_for_a_shot_says_so_beside_its_name(ope
     assert remark.heightForWidth(remark.width()) <= remark.height()  # no line is cut off
     opened.choose_stage(Stage.SHARPEN)
     assert not remark.isVisible()
+
+
+def test_the_rail_shows_where_a_remark_stands(opened, qtbot):
+    opened.change_setting("denoise.on", True)
+    opened.choose_stage(Stage.DEVELOP)
+    head = opened.rail.heads[Stage.DENOISE]
+
+    def upper_row() -> QImage:
+        return head.grab(QRect(0, 0, head.width(), 30)).toImage()
+
+    without = upper_row()
+    opened.change_setting("denoise.model", "matched-blocks")
+    assert upper_row() != without
+    assert "Mosaic net" in head.toolTip()
+    opened.change_setting("denoise.model", "mosaic-net")
+    assert upper_row() == without
 
 
 def test_export_offers_best_effort_where_a_network_is_at_work(opened, qtbot, tmp_path):
