@@ -79,7 +79,7 @@ def main() -> None:
         trainer.run(job.make_batches(DATA), options.minutes, options.threads, options.cool_down)
         return
     steps = torch.load(folder / "checkpoint.pt", weights_only=True)["step"]
-    notes = f"{job.name}, {steps} steps of batch 16, patch 64"
+    notes = f"{job.name}, {steps} steps at the constant rate, then a fall"
     target = MODELS / f"{job.name}.onnx"
     difference = export.export(job.make_network(), folder / "weights.pt", job.inputs, target, notes)
     print(f"{notes}; ONNX and torch differ by at most {difference:.2g}")
