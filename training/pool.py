@@ -13,8 +13,8 @@ from .finished import Finished
 from .loop import Batch
 from .photographs import PatchSampler, load, pick
 
-BATCH = 16
-EDGE = 64
+BATCH = 8
+EDGE = 96  # px
 CROP = 192  # degraded as a whole: noise is metered on it, and JPEG blocks lie as they fall
 POOL = 64  # crops to cut patches from
 FRESH = 2  # of them replaced for each batch
