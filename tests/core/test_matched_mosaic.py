@@ -74,7 +74,7 @@ def test_photographs_come_out_cleaner_than_from_the_network_alone(tmp_path, iso)
         alone, fast, best = (psnr(treated(source, iso, t), truth) for t in (ALONE, MATCHED, BEST))
         gains.append((fast - alone, best - alone))
     fast, best = np.mean(gains, axis=0)
-    assert fast > 0.12
+    assert fast > 0.08
     assert best > fast + 0.05
 
 

@@ -10,6 +10,7 @@ from ...colour.spaces import Array
 from ...geometry import Rect
 from ...model import Domain, Knowledge, Model, Parameter, Stage, Values
 from ...networks import runtime
+from ...networks.runtime import EDGE
 from . import alike, mosaic_net
 from .parameters import STRENGTHS
 
@@ -37,9 +38,13 @@ def run(mosaic: Array, values: Values, knowledge: Knowledge) -> Array:
     part = knowledge.wanted.grow(REACH, knowledge.rect)
 
     def together(stable: Array, rgb: Array, sigma: float, start: tuple[int, int]) -> Array:
-        # On red cells where the chessboard of groups and the network's deepest cells begin anew, in every tile alike.
+        # On red cells where the chessboard of groups and the network's deepest cells begin anew, counted in every tile
+        # from where the mirrored surroundings of the picture begin.
         again = math.lcm(2 * alike.BLOCK, mosaic_net.MULTIPLE)
-        top, left = ((n - s % 2) // again * again + s % 2 for n, s in zip((part.top, part.left), start, strict=True))
+        top, left = (
+            (n + EDGE + s % 2) // again * again - EDGE - s % 2
+            for n, s in zip((part.top, part.left), start, strict=True)
+        )
         inside = Rect.between(top, left, part.bottom, part.right).moved(-start[0], -start[1]).slices
         rgb[inside] = _together(stable[inside], rgb[inside], sigma, str(values["effort"]))
         return rgb
