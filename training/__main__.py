@@ -63,7 +63,10 @@ def main() -> None:
     parser.add_argument("--threads", type=int, default=2)
     parser.add_argument("--rate", type=float, default=Plan.lr, help="learning rate of inner convolutions")
     parser.add_argument("--cool-down", type=int, default=0, metavar="STEPS")
+    parser.add_argument("--after", type=int, default=0, metavar="STEPS", help="go on after a cool-down of so many")
     options = parser.parse_args()
+    if options.after and not options.cool_down:
+        parser.error("--after needs --cool-down")
     if options.job == "data":
         photographs.fetch(DATA)
         return
@@ -76,6 +79,8 @@ def main() -> None:
                 torch.load(folder.parent / job.like / "checkpoint.pt", weights_only=True)["average"]
             )
         trainer = Trainer(network, folder, Plan(lr=options.rate))
+        if options.after:
+            trainer.start_after_fall(options.after)
         trainer.run(job.make_batches(DATA), options.minutes, options.threads, options.cool_down)
         return
     steps = torch.load(folder / "checkpoint.pt", weights_only=True)["step"]

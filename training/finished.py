@@ -18,8 +18,9 @@ from .developing import demosaic
 from .sensor import LINEAR, Processing, draw_noise
 
 KINDS = ("white", "camera", "compressed")
-CHANCE = (0.38, 0.47, 0.15)
+CHANCE = (0.45, 0.42, 0.13)
 STRONGEST = 70 / 255  # sigma of white noise
+METERS_ERROR = 0.2  # of the noise, as a logarithm: the meter is better, but who sets it by hand may not be
 # Where a colour is so strong that a channel is at its end, only half of the noise survives, and lifts the channel.
 VIVID = 0.4  # share of a camera's pictures with stronger colours than photographed
 STRONGER = (1.3, 3.0)
@@ -62,7 +63,7 @@ def draw_finished(patch: NDArray[np.uint8], rng: np.random.Generator) -> Finishe
         picture = np.clip(picture, 0, 1)
     luma = np.ascontiguousarray(apply_matrix(picture, OPPONENT)[..., 0])
     planes = conditions(luma, metered(picture, truth), (100 - quality) / 100)
-    planes[..., :2] *= np.exp(np.float32(rng.normal(0, 0.1)))  # no meter is exact
+    planes[..., :2] *= np.exp(np.float32(rng.normal(0, METERS_ERROR)))
     return Finished(picture.astype(np.float32), truth, planes)
 
 

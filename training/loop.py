@@ -26,7 +26,8 @@ class Plan:
 
     The learning rate rises over ``warm_up`` steps and then stays, so that
     training can go on for as long as there is time; a run with ``cool_down``
-    steps ends with a linear fall to zero, which brings out the quality.
+    steps ends with a linear fall to zero, which brings out the quality. A
+    further fall goes on from there, for instance with other degradations.
     """
 
     lr: float = 0.006
@@ -36,6 +37,7 @@ class Plan:
     averaging: float = 0.999
     log_every: int = 200
     save_every: int = 500
+    further: float = 1 / 3  # of the learning rate, at which a further fall begins
 
 
 class Trainer:
@@ -50,7 +52,7 @@ class Trainer:
         self.optimisers = optimisers_for(network, plan.lr, plan.plain_lr, plan.decay)
         self.base = [[g["lr"] for g in o.param_groups] for o in self.optimisers]
         self.average = {k: v.clone() for k, v in network.state_dict().items()}
-        self.step, self.seconds = 0, 0.0
+        self.step, self.seconds, self.rate = 0, 0.0, 1.0
         folder.mkdir(parents=True, exist_ok=True)
         if self.checkpoint.exists():
             self._load()
@@ -58,6 +60,14 @@ class Trainer:
     @property
     def checkpoint(self) -> Path:
         return self.folder / "checkpoint.pt"
+
+    def start_after_fall(self, steps: int) -> None:
+        """Go on from the weights that a fall of so many steps has left, for a further one."""
+        weights = torch.load(self.folder / "weights.pt", weights_only=True)
+        self.network.load_state_dict(weights)
+        self.average = {k: v.clone() for k, v in weights.items()}
+        self.optimisers = optimisers_for(self.network, self.plan.lr, self.plan.plain_lr, self.plan.decay)
+        self.step, self.rate = self.step + steps, self.plan.further
 
     def run(
         self, draw: Callable[[np.random.Generator], Batch], minutes: float, threads: int, cool_down: int = 0
@@ -77,7 +87,7 @@ class Trainer:
         while not stop.exists():
             if (self.step - first_step >= cool_down) if cool_down else (time.monotonic() - start > 60 * minutes):
                 break
-            fall = 1 - (self.step - first_step) / cool_down if cool_down else 1.0
+            fall = self.rate * (1 - (self.step - first_step) / cool_down if cool_down else 1.0)
             losses.append(self._one(next(batches), min(1.0, (self.step + 1) / self.plan.warm_up) * fall))
             self.seconds = before + time.monotonic() - start
             if self.step % self.plan.log_every == 0:

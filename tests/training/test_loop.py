@@ -54,6 +54,24 @@ def test_training_goes_on_where_it_stopped_and_cooling_leaves_the_checkpoint(tmp
     assert any(not torch.equal(v, saved["average"][k]) for k, v in cooled.items())
 
 
+def test_a_further_fall_goes_on_from_the_weights_of_the_last(tmp_path):
+    def trainer() -> Trainer:
+        return Trainer(MosaicNet((8, 8, 8)), tmp_path, Plan(log_every=1, save_every=1))
+
+    trainer().run(draw, minutes=0.02, threads=1)
+    fallen = trainer()
+    fallen.run(draw, minutes=0, threads=1, cool_down=3)
+    further = trainer()
+    further.start_after_fall(3)
+    assert further.step == fallen.step  # what it draws is not what the fall has seen
+    for name, value in further.network.state_dict().items():
+        assert torch.equal(value, fallen.average[name])
+    further.run(draw, minutes=0, threads=1, cool_down=2)
+    assert further.step == fallen.step + 2
+    changed = torch.load(tmp_path / "weights.pt", weights_only=True)
+    assert any(not torch.equal(value, fallen.average[name]) for name, value in changed.items())
+
+
 def test_the_log_can_be_read_back(tmp_path):
     import json
 
