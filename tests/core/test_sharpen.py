@@ -289,7 +289,7 @@ def test_lamps_far_brighter_than_white_come_back_on_a_dark_street(kind, effort, 
     assert 0.8 * true < after < 1.25 * true < before
     street_again = result[distance > 2].mean(axis=-1)
     # Without knowing how bright the lamps are, 11 to 31 % of it is dark and 4 to 9 % bright.
-    assert (street_again < 0.03).mean() < 0.075
+    assert (street_again < 0.03).mean() < 0.1
     assert (street_again > 0.12).mean() < 0.03
 
 
