@@ -63,7 +63,7 @@ def main() -> None:
     parser.add_argument("--threads", type=int, default=2)
     parser.add_argument("--rate", type=float, default=Plan.lr, help="learning rate of inner convolutions")
     parser.add_argument("--cool-down", type=int, default=0, metavar="STEPS")
-    parser.add_argument("--after", type=int, default=0, metavar="STEPS", help="go on after a cool-down of so many")
+    parser.add_argument("--after", type=int, default=0, metavar="STEPS", help="go on from what ships, after so many")
     options = parser.parse_args()
     if options.after and not options.cool_down:
         parser.error("--after needs --cool-down")
@@ -71,7 +71,7 @@ def main() -> None:
         photographs.fetch(DATA)
         return
     job = JOBS[options.network or "mosaic" if options.job == "export" else options.job]
-    folder = HERE / "checkpoints" / job.name
+    folder, target = HERE / "checkpoints" / job.name, MODELS / f"{job.name}.onnx"
     if options.job != "export":
         network = job.make_network()
         if job.like and not (folder / "checkpoint.pt").exists():
@@ -80,12 +80,11 @@ def main() -> None:
             )
         trainer = Trainer(network, folder, Plan(lr=options.rate))
         if options.after:
-            trainer.start_after_fall(options.after)
+            trainer.start_after_fall(export.shipped_weights(target), options.after)
         trainer.run(job.make_batches(DATA), options.minutes, options.threads, options.cool_down)
         return
     steps = torch.load(folder / "checkpoint.pt", weights_only=True)["step"]
     notes = f"{job.name}, {steps} steps at the constant rate, then a fall"
-    target = MODELS / f"{job.name}.onnx"
     difference = export.export(job.make_network(), folder / "weights.pt", job.inputs, target, notes)
     print(f"{notes}; ONNX and torch differ by at most {difference:.2g}")
 

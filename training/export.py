@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 import onnx
+import onnx.numpy_helper
 import onnxruntime
 import torch
 from torch import nn
@@ -48,3 +49,16 @@ def export(network: nn.Module, weights: Path, inputs: dict[str, torch.Tensor], t
         raise ValueError(f"ONNX differs from torch by {difference:g}")
     unfinished.replace(target)
     return difference
+
+
+def shipped_weights(source: Path) -> dict[str, torch.Tensor]:
+    """The values in an ONNX file that :func:`export` wrote, by the names the network gives them.
+
+    What can be computed from the network's form alone is not among them, or has another name.
+
+    Raises
+    ------
+    FileNotFoundError
+        Without such a file.
+    """
+    return {v.name: torch.from_numpy(onnx.numpy_helper.to_array(v).copy()) for v in onnx.load(source).graph.initializer}

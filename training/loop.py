@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
@@ -61,11 +61,18 @@ class Trainer:
     def checkpoint(self) -> Path:
         return self.folder / "checkpoint.pt"
 
-    def start_after_fall(self, steps: int) -> None:
-        """Go on from the weights that a fall of so many steps has left, for a further one."""
-        weights = torch.load(self.folder / "weights.pt", weights_only=True)
-        self.network.load_state_dict(weights)
-        self.average = {k: v.clone() for k, v in weights.items()}
+    def start_after_fall(self, weights: Mapping[str, Tensor], steps: int) -> None:
+        """Go on from the weights that a fall of so many steps has left, for a further one.
+
+        Raises
+        ------
+        KeyError
+            If one of the network's weights is missing.
+        """
+        with torch.no_grad():
+            for name, parameter in self.network.named_parameters():
+                parameter.copy_(weights[name])
+        self.average = {k: v.clone() for k, v in self.network.state_dict().items()}
         self.optimisers = optimisers_for(self.network, self.plan.lr, self.plan.plain_lr, self.plan.decay)
         self.step, self.rate = self.step + steps, self.plan.further
 

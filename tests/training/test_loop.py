@@ -5,6 +5,7 @@ import pytest
 
 torch = pytest.importorskip("torch", reason="torch is for training only")
 
+from training.export import export, shipped_weights  # noqa: E402
 from training.loop import Plan, Trainer  # noqa: E402
 from training.networks import MosaicNet, ResidualBlock  # noqa: E402
 from training.optimiser import orthogonalised  # noqa: E402
@@ -54,20 +55,25 @@ def test_training_goes_on_where_it_stopped_and_cooling_leaves_the_checkpoint(tmp
     assert any(not torch.equal(v, saved["average"][k]) for k, v in cooled.items())
 
 
-def test_a_further_fall_goes_on_from_the_weights_of_the_last(tmp_path):
+def test_a_further_fall_goes_on_from_the_weights_that_ship(tmp_path):
+    inputs = {"mosaic": torch.rand(1, 1, 32, 32), "sigma": torch.rand(1, 1, 16, 16)}
+    plan = Plan(log_every=1, save_every=1, warm_up=1)
+
     def trainer() -> Trainer:
-        return Trainer(MosaicNet((8, 8, 8)), tmp_path, Plan(log_every=1, save_every=1))
+        return Trainer(MosaicNet((8, 8, 8)), tmp_path, plan)
 
     trainer().run(draw, minutes=0.02, threads=1)
     fallen = trainer()
     fallen.run(draw, minutes=0, threads=1, cool_down=3)
+    export(MosaicNet((8, 8, 8)), tmp_path / "weights.pt", inputs, tmp_path / "shipped.onnx", "")
+    trainer().save()  # puts other weights beside the checkpoint
     further = trainer()
-    further.start_after_fall(3)
+    further.start_after_fall(shipped_weights(tmp_path / "shipped.onnx"), 3)
     assert further.step == fallen.step  # what it draws is not what the fall has seen
     for name, value in further.network.state_dict().items():
         assert torch.equal(value, fallen.average[name])
-    further.run(draw, minutes=0, threads=1, cool_down=2)
-    assert further.step == fallen.step + 2
+    further.run(draw, minutes=0, threads=1, cool_down=1)
+    assert further.optimisers[0].param_groups[0]["lr"] == pytest.approx(plan.lr * plan.further)
     changed = torch.load(tmp_path / "weights.pt", weights_only=True)
     assert any(not torch.equal(value, fallen.average[name]) for name, value in changed.items())
 
