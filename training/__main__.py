@@ -14,7 +14,7 @@ from torch import Tensor, nn
 
 from crispgrain.core.stages.enlarge.detail_net import FACTORS
 
-from . import detail, export, mosaic, photographs
+from . import curves, detail, export, mosaic, photographs
 from .blurred import draw_blurred
 from .finished import draw_finished
 from .loop import Batch, Plan, Trainer
@@ -24,6 +24,7 @@ from .pool import PooledBatches
 HERE = Path(__file__).parent
 DATA = HERE / "data"
 MODELS = HERE.parent / "crispgrain" / "core" / "networks"
+CURVES = HERE / "curves.svg"
 
 
 @dataclass(frozen=True)
@@ -57,7 +58,7 @@ JOBS = {
 
 def main() -> None:
     parser = argparse.ArgumentParser(prog="train", description=__doc__)
-    parser.add_argument("job", choices=["data", "export", *JOBS])
+    parser.add_argument("job", choices=["data", "export", "curves", *JOBS])
     parser.add_argument("network", nargs="?", choices=list(JOBS), help="of export: which network")
     parser.add_argument("--minutes", type=float, default=60)
     parser.add_argument("--threads", type=int, default=2)
@@ -69,6 +70,9 @@ def main() -> None:
         parser.error("--after needs --cool-down")
     if options.job == "data":
         photographs.fetch(DATA)
+        return
+    if options.job == "curves":
+        curves.draw({job.name: HERE / "checkpoints" / job.name / "log.jsonl" for job in JOBS.values()}, CURVES)
         return
     job = JOBS[options.network or "mosaic" if options.job == "export" else options.job]
     folder, target = HERE / "checkpoints" / job.name, MODELS / f"{job.name}.onnx"
