@@ -29,7 +29,8 @@ run only. *Growth* is by how much the process grew over the task's pictures, lib
 Pictures: crops of 256 x 256 from *astronaut*, *coffee*, *chelsea* and *rocket* (shipped with scikit-image).
 For white noise, JPEG, developed noise and enlarging also the centres of the {reserved} photographs kept out of training
 (*EveningGlow*, *Garden*, *OneStandsOut*, *life*), shrunk by two; shake has rows of its own on 448 x 448 of them. For
-RAW the first three, through the simulated camera, and a detail of our own ray-traced scene.
+RAW the first three, through the simulated camera, and a detail of our own ray-traced scene. Grey fabric and wires are
+painted (`benchmarks/patterns.py`), grass and gravel photographs of scikit-image.
 PSNR, SSIM and CIEDE2000 by scikit-image, on sRGB values.
 """
 BY_HAND = "## What the figures say"

@@ -23,6 +23,7 @@ from crispgrain.demo.dng import write_dng
 from crispgrain.demo.roll import scene
 
 from . import methods as m
+from . import patterns
 from .measure import Method
 
 Case = tuple[Any, NDArray]
@@ -93,16 +94,20 @@ def _raw_truths() -> list[NDArray]:
     return [np.ascontiguousarray(rim[:, :384]), *photos]
 
 
+def _raw_file(path: Path, clean: NDArray, iso: int, seed: int) -> str:
+    """A clean linear picture through the simulated camera."""
+    values = camera.expose(clean, iso, seed=seed)
+    write_dng(path, values, camera.FIELD_TWO, iso, Fraction(1, 60), "2026:03:14 16:20:08")
+    return str(path)
+
+
 def raw(folder: Path, full: bool) -> Iterator[Task]:
     """Crops through the simulated camera, as files."""
     truths = _raw_truths()
     for iso in (25, 400, 1600, 6400, 25600):
         cases: list[Case] = []
         for number, clean in enumerate(truths):
-            path = folder / f"{number}-{iso}.dng"
-            values = camera.expose(clean, iso, seed=number)
-            write_dng(path, values, camera.FIELD_TWO, iso, Fraction(1, 60), "2026:03:14 16:20:08")
-            cases.append((str(path), m.encoded(clean)))
+            cases.append((_raw_file(folder / f"{number}-{iso}.dng", clean, iso, number), m.encoded(clean)))
         ours: dict[str, dict[str, Any]] = {
             "**Develop only**": {},
             "**Mosaic cosine**": {"denoise.on": True, "denoise.model": "mosaic-dct"},
@@ -127,6 +132,24 @@ def raw(folder: Path, full: bool) -> Iterator[Task]:
                  partial(m.ours_file, treatment=ours["**Mosaic cosine**"], profile=False)),
             ],
         )  # fmt: skip
+
+
+def moire(folder: Path) -> Iterator[Task]:
+    """Fine grey things through a good lens, with hardly any noise: all colour is false."""
+    cases: list[Case] = []
+    for name, picture in patterns.pictures().items():
+        clean = camera.lens_softness(picture, 0.5)
+        cases.append((_raw_file(folder / f"{name}.dng", clean, 25, 0), m.encoded(clean)))
+    net = {"denoise.on": True, "denoise.model": "mosaic-net"}
+    yield (
+        "grey fabric, wires, grass and gravel, RAW, almost no noise", cases,
+        [
+            *((f"LibRaw {a}", partial(m.libraw, algorithm=a)) for a in ("VNG", "AHD", "AAHD", "DHT")),
+            ("**Develop only**", partial(m.ours_file, treatment={})),
+            ("**Mosaic net**", partial(m.ours_file, treatment=net)),
+            ("**Mosaic net**, best", partial(m.ours_file, treatment=net | {"denoise.effort": "best"})),
+        ],
+    )  # fmt: skip
 
 
 def spread(kernel: NDArray) -> Callable[[NDArray], NDArray]:
@@ -265,13 +288,9 @@ def processed(folder: Path) -> Iterator[Task]:
     for iso in (1600, 6400):
         pictures = []
         for number, truth in enumerate(truths):
-            path = folder / f"processed-{number}-{iso}.dng"
             clean = apply_matrix(srgb_decode(truth.astype(np.float32)), SRGB_TO_WORKING)
-            write_dng(
-                path, camera.expose(clean, iso, seed=number), camera.FIELD_TWO, iso, Fraction(1, 60),
-                "2026:03:14 16:20:08",
-            )  # fmt: skip
-            pictures.append(m.libraw(str(path), "AHD"))
+            path = _raw_file(folder / f"processed-{number}-{iso}.dng", clean, iso, number)
+            pictures.append(m.libraw(path, "AHD"))
         cases: list[Case] = list(zip(_saved(folder, pictures, 75, f"processed-{iso}"), truths, strict=True))
         ours = [
             (f"{name}, metered", partial(m.ours_file, treatment={"denoise.on": True, **settings}))
@@ -318,6 +337,7 @@ def every_task(folder: Path, full: bool) -> Iterator[Task]:
     """All tasks, with their files in ``folder``; without ``full`` there is no BM3D, which takes minutes a row."""
     yield from white_noise(full)
     yield from raw(folder, full)
+    yield from moire(folder)
     yield from compressed(folder)
     yield from processed(folder)
     yield from mild_blurs(folder)
