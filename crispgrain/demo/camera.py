@@ -20,6 +20,11 @@ BAYER = {
     "RGGB": np.array([[0, 1], [1, 2]], np.int8), "BGGR": np.array([[2, 1], [1, 0]], np.int8),
     "GRBG": np.array([[1, 0], [2, 1]], np.int8), "GBRG": np.array([[1, 2], [0, 1]], np.int8),
 }  # fmt: skip
+# More green than Bayer's, and every colour in every row and column.
+SIX_BY_SIX = np.array(
+    [["RGBG".index(c) for c in row] for row in ("GGRGGB", "GGBGGR", "BRGRBG", "GGBGGR", "GGRGGB", "RBGBRG")], np.int8
+)
+PATTERNS = BAYER | {"six by six": SIX_BY_SIX}
 
 
 def noise_at(iso: float) -> tuple[float, float]:
@@ -67,9 +72,10 @@ def sensor_signal(scene: Array, camera: Camera, exposure: float = 1.0) -> Array:
 def mosaic_of(rgb: Array, pattern: NDArray[np.int8]) -> Array:
     """Keep, at each place, the one colour the sensor's pattern measures there."""
     out = np.empty(rgb.shape[:2], np.float32)
-    for y in (0, 1):
-        for x in (0, 1):
-            out[y::2, x::2] = rgb[y::2, x::2, pattern[y, x]]
+    rows, columns = pattern.shape
+    for y in range(rows):
+        for x in range(columns):
+            out[y::rows, x::columns] = rgb[y::rows, x::columns, pattern[y, x]]
     return out
 
 
@@ -88,7 +94,7 @@ def expose(
     up to the caller (:func:`lens_softness`, :func:`defocus`, :func:`shake`).
     """
     a, b = noise_at(iso)
-    signal = np.minimum(mosaic_of(sensor_signal(scene, camera, exposure), BAYER[camera.pattern]), 1.5)
+    signal = np.minimum(mosaic_of(sensor_signal(scene, camera, exposure), PATTERNS[camera.pattern]), 1.5)
     noisy = add_noise(signal, a, b, np.random.default_rng(seed))
     values = np.rint(noisy * (camera.white - camera.black) + camera.black)
     return np.clip(values, 0, camera.white).astype(np.uint16)

@@ -10,7 +10,7 @@ import numpy as np
 import tifffile
 from numpy.typing import NDArray
 
-from .camera import BAYER, Camera, noise_at
+from .camera import PATTERNS, Camera, noise_at
 
 BYTE, ASCII, SHORT, LONG, RATIONAL, SRATIONAL, DOUBLE = 1, 2, 3, 4, 5, 10, 12
 CFA = 32803
@@ -30,12 +30,12 @@ def write_dng(
 
     ``taken`` is an Exif date, ``YYYY:MM:DD HH:MM:SS``.
     """
-    pattern = BAYER[camera.pattern].ravel()
+    pattern = PATTERNS[camera.pattern]
     a, b = noise_at(iso)
     neutral = 1 / np.array(camera.balance)
     tags = [
         (271, ASCII, 0, camera.make, True), (272, ASCII, 0, camera.model, True), (274, SHORT, 1, 1, True),
-        (33421, SHORT, 2, (2, 2), True), (33422, BYTE, 4, bytes(pattern.tolist()), True),
+        (33421, SHORT, 2, pattern.shape, True), (33422, BYTE, pattern.size, bytes(pattern.ravel().tolist()), True),
         (50706, BYTE, 4, bytes([1, 4, 0, 0]), True), (50707, BYTE, 4, bytes([1, 4, 0, 0]), True),
         (50708, ASCII, 0, f"{camera.make} {camera.model}", True),
         (50713, SHORT, 2, (2, 2), True), (50714, LONG, 4, (camera.black,) * 4, True),

@@ -14,8 +14,12 @@ from crispgrain.core.colour import icc
 from crispgrain.core.errors import ShotError
 from crispgrain.core.files import PictureSource, RawSource, find_shots, read_shot
 from crispgrain.core.files.raster import turn_upright
+from crispgrain.core.meter import measure
+from crispgrain.core.model import Stage
+from crispgrain.core.treatment import Treatment, resolve
 from crispgrain.demo import camera
-from tests.conftest import psnr, write_raw
+from crispgrain.demo.roll import scene
+from tests.conftest import encoded, psnr, write_raw
 
 
 def working(path: Path) -> np.ndarray:
@@ -140,6 +144,18 @@ def test_dng_is_read_by_libraw_with_its_constants(raw_file, clean):
 def test_every_bayer_phase(tmp_path, clean, pattern):
     source = read_shot(write_raw(tmp_path / "p.dng", clean[:64, :96], 400, camera.Camera(pattern=pattern)))
     assert np.array_equal(source.pattern, camera.BAYER[pattern])
+
+
+@pytest.mark.parametrize(("edge", "least"), [(600, 35), (300, 33)], ids=["large", "small"])
+def test_a_sensor_with_six_by_six_cells_is_demosaiced_by_libraw_and_that_is_said(tmp_path, edge, least):
+    clean = camera.lens_softness(scene("orrery")[1800 : 1800 + edge, 800 : 1000 + edge], 0.6)
+    path = write_raw(tmp_path / "six.dng", clean, 100, camera.Camera(pattern="six by six"))
+    source = read_shot(path)
+    assert isinstance(source, PictureSource)
+    assert "LibRaw demosaiced it" in source.facts.remarks[0]
+    assert psnr(encoded_picture(path), encoded(clean)) > least
+    assert np.abs(working(path).mean((0, 1)) / clean.mean((0, 1)) - 1).max() < 0.02
+    assert resolve(Treatment(), source, measure(source))[Stage.DENOISE].model.id == "photo-net"
 
 
 def test_orientation_of_a_raw_turns_mosaic_and_pattern(raw_file, tmp_path):

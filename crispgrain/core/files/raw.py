@@ -17,6 +17,7 @@ from .source import Facts, PictureSource, RawSource
 
 # Quarter turns anticlockwise for LibRaw's flip code.
 QUARTER_TURNS = {0: 0, 3: 2, 5: 1, 6: 3}
+LEAST_TILE = 512  # px; LibRaw refuses smaller pictures of a 6 x 6 pattern, but for linear interpolation
 
 
 def read_raw(path: Path) -> RawSource | PictureSource:
@@ -100,9 +101,10 @@ def _to_working(raw: rawpy.RawPy) -> NDArray[np.float32]:
 
 
 def _demosaiced_by_libraw(raw: rawpy.RawPy, path: Path, facts: Facts) -> PictureSource:
+    small = min(raw.sizes.height, raw.sizes.width) < LEAST_TILE
     rgb = raw.postprocess(
         use_camera_wb=True, no_auto_bright=True, output_bps=16, gamma=(1, 1), adjust_maximum_thr=0.0,
-        output_color=rawpy.ColorSpace.XYZ,
+        output_color=rawpy.ColorSpace.XYZ, demosaic_algorithm=rawpy.DemosaicAlgorithm.LINEAR if small else None,
     )  # fmt: skip
     # LibRaw's XYZ has D65 for white; taken to linear sRGB primaries here, unclipped.
     linear = rgb.astype(np.float32) / 65535 @ np.linalg.inv(to_xyz(SRGB)).T.astype(np.float32)
