@@ -35,13 +35,17 @@ def wires(y: NDArray, x: NDArray) -> NDArray:
     return np.where(np.min(apart, axis=0) < 0.6, 0.04, 0.6)
 
 
-def pictures() -> dict[str, NDArray]:
-    """Linear, grey, float32, EDGE x EDGE x 3, by name; grass and gravel are photographs in scikit-image."""
+PAINTED: dict[str, Paint] = {"fabric of 2.2 px": weave(2.2, 30), "fabric of 3 px": weave(3, 8), "wires": wires}
+PHOTOGRAPHS = ("grass", "gravel")  # in scikit-image
+NAMES = (*PAINTED, *PHOTOGRAPHS)
+
+
+def pictures() -> list[NDArray]:
+    """Linear, grey, 0..1, float32, EDGE x EDGE x 3, in the order of ``NAMES``."""
     points = np.mgrid[: EDGE * FINER, : EDGE * FINER] / FINER
-    painted = {"fabric of 2.2 px": weave(2.2, 30), "fabric of 3 px": weave(3, 8), "wires": wires}
-    found = {name: _shrunk(paint(*points)) for name, paint in painted.items()}
-    found |= {name: srgb_decode(_shrunk(getattr(data, name)() / 255)) for name in ("grass", "gravel")}
-    return {name: np.repeat(grey[..., None], 3, axis=2) for name, grey in found.items()}
+    found = [_shrunk(paint(*points)) for paint in PAINTED.values()]
+    found += [srgb_decode(_shrunk(getattr(data, name)() / 255)) for name in PHOTOGRAPHS]
+    return [np.repeat(grey[..., None], 3, axis=2) for grey in found]
 
 
 def _turned(y: NDArray, x: NDArray, degrees: float) -> tuple[NDArray, NDArray]:

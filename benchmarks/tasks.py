@@ -137,7 +137,7 @@ def raw(folder: Path, full: bool) -> Iterator[Task]:
 def moire(folder: Path) -> Iterator[Task]:
     """Fine grey things through a good lens, with hardly any noise: all colour is false."""
     cases: list[Case] = []
-    for name, picture in patterns.pictures().items():
+    for name, picture in zip(patterns.NAMES, patterns.pictures(), strict=True):
         clean = camera.lens_softness(picture, 0.5)
         cases.append((_raw_file(folder / f"{name}.dng", clean, 25, 0), m.encoded(clean)))
     net = {"denoise.on": True, "denoise.model": "mosaic-net"}

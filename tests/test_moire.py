@@ -12,7 +12,7 @@ REFERENCES = ("LibRaw VNG", "LibRaw AHD", "LibRaw AAHD", "LibRaw DHT")
 @pytest.fixture(scope="module")
 def task(tmp_path_factory):
     _, cases, methods = next(tasks.moire(tmp_path_factory.mktemp("moire")))
-    return dict(zip(patterns.pictures(), cases, strict=True)), dict(methods)
+    return dict(zip(patterns.NAMES, cases, strict=True)), dict(methods)
 
 
 def false_colour(picture: np.ndarray) -> float:
@@ -20,11 +20,11 @@ def false_colour(picture: np.ndarray) -> float:
     return float(np.hypot(*rgb2lab(np.clip(picture, 0, 1))[8:-8, 8:-8, 1:].transpose(2, 0, 1)).mean())
 
 
-@pytest.mark.parametrize("name", patterns.pictures())
+@pytest.mark.parametrize("name", patterns.NAMES)
 def test_the_mosaic_net_makes_hardly_any_colour_of_grey(task, name):
     cases, methods = task
     path, truth = cases[name]
     assert false_colour(truth) < 0.1
     ours = false_colour(methods["**Mosaic net**"](path))
-    assert ours < 1.5  # common practice, no source: one step of L*a*b* is about what an eye can tell side by side
+    assert ours < 1.5  # one to two steps of L*a*b* are hardly seen: common practice, no source
     assert ours < 0.5 * min(false_colour(methods[reference](path)) for reference in REFERENCES)

@@ -20,7 +20,7 @@ BAYER = {
     "RGGB": np.array([[0, 1], [1, 2]], np.int8), "BGGR": np.array([[2, 1], [1, 0]], np.int8),
     "GRBG": np.array([[1, 0], [2, 1]], np.int8), "GBRG": np.array([[1, 2], [0, 1]], np.int8),
 }  # fmt: skip
-# More green than Bayer's, and every colour in every row and column.
+# As sensors with cells of 6 x 6 have it, from memory: every colour is in every row and column.
 SIX_BY_SIX = np.array(
     [["RGBG".index(c) for c in row] for row in ("GGRGGB", "GGBGGR", "BRGRBG", "GGBGGR", "GGRGGB", "RBGBRG")], np.int8
 )
