@@ -40,6 +40,19 @@ class Plan:
     further: float = 1 / 3  # of the learning rate, at which a further fall begins
 
 
+def take_weights(network: nn.Module, weights: Mapping[str, Tensor]) -> None:
+    """Give a network other weights.
+
+    Raises
+    ------
+    KeyError
+        If one of the network's own is missing.
+    """
+    with torch.no_grad():
+        for name, parameter in network.named_parameters():
+            parameter.copy_(weights[name])
+
+
 class Trainer:
     """A network in training, with everything needed to stop and go on."""
 
@@ -69,9 +82,7 @@ class Trainer:
         KeyError
             If one of the network's weights is missing.
         """
-        with torch.no_grad():
-            for name, parameter in self.network.named_parameters():
-                parameter.copy_(weights[name])
+        take_weights(self.network, weights)
         self.average = {k: v.clone() for k, v in self.network.state_dict().items()}
         self.optimisers = optimisers_for(self.network, self.plan.lr, self.plan.plain_lr, self.plan.decay)
         self.step, self.rate = self.step + steps, self.plan.further

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QSize, Qt
-from PySide6.QtGui import QColor, QFont, QKeyEvent, QPainter, QPen
+from PySide6.QtCore import QItemSelectionModel, QModelIndex, QPersistentModelIndex, QRect, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QAbstractItemView, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from .roll import ENTRY, Entry, Roll, State
@@ -12,6 +12,7 @@ from .theme import current_theme
 WIDTH = 168
 THUMB = QSize(132, 92)
 ROW = 140
+SELECTING = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
 
 
 class _FrameDelegate(QStyledItemDelegate):
@@ -27,10 +28,11 @@ class _FrameDelegate(QStyledItemDelegate):
         theme = current_theme()
         painter.save()
         area = option.rect.adjusted(8, 6, -8, -4)
-        selected = bool(option.state & QStyle.StateFlag.State_Selected)
-        current = bool(option.state & QStyle.StateFlag.State_HasFocus) or selected
-        if current:
+        sheet = self.parent()
+        assert isinstance(sheet, ContactSheet)
+        if option.state & QStyle.StateFlag.State_Selected:
             painter.fillRect(option.rect.adjusted(0, 2, 0, -2), QColor(theme.field))
+        if index.row() == sheet.on_easel:
             painter.fillRect(QRect(option.rect.left(), option.rect.top() + 2, 3, ROW - 4), QColor(theme.accent))
         frame = QRect(area.left() + 2, area.top(), THUMB.width(), THUMB.height())
         if entry.thumbnail is not None:
@@ -65,7 +67,12 @@ class _FrameDelegate(QStyledItemDelegate):
 
 
 class ContactSheet(QListView):
-    """The column of all open shots; several can be selected for sync and export."""
+    """The column of all open shots; several can be selected for sync and export.
+
+    A plain click or key chooses the shot for the easel. Ctrl and Shift only select: what is on the easel stays.
+    """
+
+    chosen = Signal(int)  # row, to be put on the easel
 
     def __init__(self, roll: Roll, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -77,13 +84,36 @@ class ContactSheet(QListView):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setUniformItemSizes(True)
         self.setAccessibleName("Contact sheet")
+        self.on_easel = -1
+
+    def choose(self, row: int, keep_selection: bool = False) -> None:
+        """Put a shot on the easel, as a click does; with ``keep_selection`` the others stay selected."""
+        index, flag = self.model().index(row, 0), QItemSelectionModel.SelectionFlag
+        self.selectionModel().setCurrentIndex(index, flag.NoUpdate if keep_selection else flag.ClearAndSelect)
+        self.scrollTo(index)
+        self._put_on_easel(row)
+
+    def _put_on_easel(self, row: int) -> None:
+        if row != self.on_easel:
+            self.on_easel = row
+            self.viewport().update()
+            self.chosen.emit(row)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        super().mousePressEvent(event)
+        index = self.indexAt(event.position().toPoint())
+        if event.button() == Qt.MouseButton.LeftButton and not event.modifiers() and index.isValid():
+            self._put_on_easel(index.row())
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         # Letters are the window's keys (hold S to see the source), not a search for names.
         if event.text().isprintable() and event.text() and not event.modifiers():
             event.ignore()
-        else:
-            super().keyPressEvent(event)
+            return
+        before = self.currentIndex()
+        super().keyPressEvent(event)
+        if self.currentIndex() != before and not event.modifiers() & SELECTING:
+            self._put_on_easel(self.currentIndex().row())
 
     @property
     def selected_rows(self) -> list[int]:

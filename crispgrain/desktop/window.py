@@ -158,7 +158,7 @@ class Window(QMainWindow):
         self.judging.figure.connect(self._show_figure)
         self.renderer.progress.connect(self._render_progress)
         self.renderer.failed.connect(self.status.say)
-        self.sheet.selectionModel().currentChanged.connect(lambda index, _: self.show_shot(index.row()))
+        self.sheet.chosen.connect(self.show_shot)
         self.roll.treatment_changed.connect(self._treatment_changed)
         self.roll.problem.connect(self.status.say)
         self.loader.first_look.connect(self._show_first_look)
@@ -186,7 +186,7 @@ class Window(QMainWindow):
             return
         self.middle.setCurrentIndex(1)
         if self.row < 0:
-            self.sheet.setCurrentIndex(self.roll.index(rows[0]))
+            self.sheet.choose(rows[0])
         self.loader.meter_later([row for row in rows if row != self.row])
 
     def ask_files(self) -> None:

@@ -10,12 +10,12 @@ from crispgrain.core.stages.sharpen import point_spread
 from crispgrain.demo.camera import shake_path
 from tests.conftest import encoded, photograph, psnr
 from tests.core.test_sharpen import blurred, streak
-from tests.desktop.test_window import LEFT, drag, qapp_cls, settle, window  # noqa: F401
+from tests.desktop.driving import LEFT, drag, settle
 
 TRUTH = photograph("coffee")
 
 
-def open_blurred(window, qtbot, tmp_path, kernel):  # noqa: F811
+def open_blurred(window, qtbot, tmp_path, kernel):
     """The window with one blurred photograph at 200 %, Sharpen chosen."""
     Image.fromarray(blurred(TRUTH, kernel)).save(tmp_path / "blurred.png")
     window.open_paths([tmp_path / "blurred.png"])
@@ -26,12 +26,12 @@ def open_blurred(window, qtbot, tmp_path, kernel):  # noqa: F811
     window.easel.set_zoom(2.0)
 
 
-def result_psnr(window) -> float:  # noqa: F811
+def result_psnr(window) -> float:
     pipeline = window.pipeline
     return psnr(encoded(pipeline.region(pipeline.size.rect)), TRUTH)
 
 
-def test_a_movement_is_drawn_on_the_picture(window, qtbot, tmp_path):  # noqa: F811
+def test_a_movement_is_drawn_on_the_picture(window, qtbot, tmp_path):
     open_blurred(window, qtbot, tmp_path, streak(15, 37))
     window.change_setting("sharpen.model", "motion")
     before = psnr(blurred(TRUTH, streak(15, 37)) / 255, TRUTH)
@@ -50,7 +50,7 @@ def test_a_movement_is_drawn_on_the_picture(window, qtbot, tmp_path):  # noqa: F
     assert window.easel._centre != centre
 
 
-def test_escape_calls_off_a_drag_that_was_asked_for(window, qtbot, tmp_path):  # noqa: F811
+def test_escape_calls_off_a_drag_that_was_asked_for(window, qtbot, tmp_path):
     open_blurred(window, qtbot, tmp_path, streak(15, 37))
     window.change_setting("sharpen.model", "motion")
     qtbot.mouseClick(window.controls.tool, LEFT)
@@ -63,7 +63,7 @@ def test_escape_calls_off_a_drag_that_was_asked_for(window, qtbot, tmp_path):  #
     assert "length" not in window.treatment[Stage.SHARPEN].values
 
 
-def test_a_path_is_found_in_a_patch_and_corrected(window, qtbot, tmp_path):  # noqa: F811
+def test_a_path_is_found_in_a_patch_and_corrected(window, qtbot, tmp_path):
     kernel = shake_path(12, 1)
     open_blurred(window, qtbot, tmp_path, kernel)
     window.change_setting("sharpen.model", "shake")
@@ -87,7 +87,7 @@ def test_a_path_is_found_in_a_patch_and_corrected(window, qtbot, tmp_path):  # n
     assert np.allclose(cleared, found, atol=found.max() / 50)
 
 
-def test_a_patch_too_small_to_find_a_path_in_is_refused_in_words(window, qtbot, tmp_path):  # noqa: F811
+def test_a_patch_too_small_to_find_a_path_in_is_refused_in_words(window, qtbot, tmp_path):
     open_blurred(window, qtbot, tmp_path, shake_path(12, 1))
     window.change_setting("sharpen.model", "shake")
     qtbot.mouseClick(window.controls.tool, LEFT)

@@ -9,17 +9,17 @@ from crispgrain.desktop.easel import Arrangement
 from crispgrain.desktop.easel_marks import LOUPE_SCALE, loupe_rect
 from crispgrain.desktop.judging import Look, structure_words
 from crispgrain.desktop.theme import current_theme
-from tests.desktop.test_window import LEFT, drag, opened, pixels_of, qapp_cls, settle, shown, window  # noqa: F401
+from tests.desktop.driving import LEFT, drag, pixels_of, settle, shown
 
 
-def press(qtbot, window, key, modifier=Qt.KeyboardModifier.NoModifier):  # noqa: F811
+def press(qtbot, window, key, modifier=Qt.KeyboardModifier.NoModifier):
     """A key of a menu, as the menu would get it."""
     wanted = f"{'Shift+' if modifier else ''}{chr(key)}"
     (action,) = [a for a in window.findChildren(QAction) if a.shortcut().toString() == wanted]
     action.trigger()
 
 
-def test_the_divider_can_run_across(opened, qtbot):  # noqa: F811
+def test_the_divider_can_run_across(opened, qtbot):
     opened.easel.set_zoom(1.0)
     press(qtbot, opened, Qt.Key.Key_D, Qt.KeyboardModifier.ShiftModifier)
     assert opened.easel.arrangement is Arrangement.ACROSS
@@ -34,7 +34,7 @@ def test_the_divider_can_run_across(opened, qtbot):  # noqa: F811
     assert np.array_equal(seen[at - 60 : at - 20, x : x + 40], shown(opened, "result", x, at - 60))
 
 
-def test_source_and_result_one_above_the_other_show_the_same_spot(opened, qtbot):  # noqa: F811
+def test_source_and_result_one_above_the_other_show_the_same_spot(opened, qtbot):
     opened.easel.set_zoom(2.0)
     press(qtbot, opened, Qt.Key.Key_B, Qt.KeyboardModifier.ShiftModifier)
     settle(opened, qtbot)
@@ -47,7 +47,7 @@ def test_source_and_result_one_above_the_other_show_the_same_spot(opened, qtbot)
     assert len(spots) == 1
 
 
-def test_the_chosen_stage_is_compared_with_the_one_before(opened, qtbot):  # noqa: F811
+def test_the_chosen_stage_is_compared_with_the_one_before(opened, qtbot):
     opened.change_setting("sharpen.on", True)
     opened.choose_stage(Stage.SHARPEN)
     press(qtbot, opened, Qt.Key.Key_C)
@@ -65,7 +65,7 @@ def test_the_chosen_stage_is_compared_with_the_one_before(opened, qtbot):  # noq
     assert easel.captions == ("source", "result")
 
 
-def test_the_residual_is_shown_with_a_figure(opened, qtbot):  # noqa: F811
+def test_the_residual_is_shown_with_a_figure(opened, qtbot):
     opened.easel.set_arrangement(Arrangement.RESULT)
     opened.easel.set_zoom(1.0)
     opened.judging.set_look(Look.RESIDUAL)
@@ -80,7 +80,7 @@ def test_the_residual_is_shown_with_a_figure(opened, qtbot):  # noqa: F811
     assert "detail" not in opened.status.words.text()
 
 
-def test_halos_are_shown_in_the_accent_colour_with_a_percentage(opened, qtbot):  # noqa: F811
+def test_halos_are_shown_in_the_accent_colour_with_a_percentage(opened, qtbot):
     for name, value in (("sharpen.on", True), ("sharpen.model", "unsharp-mask"), ("sharpen.strength", 200.0)):
         opened.change_setting(name, value)
     opened.change_setting("sharpen.radius", 2.0)
@@ -96,14 +96,14 @@ def test_halos_are_shown_in_the_accent_colour_with_a_percentage(opened, qtbot): 
     qtbot.waitUntil(lambda: "Halos on" in opened.status.words.text(), timeout=20_000)
 
 
-def test_no_residual_across_a_change_of_size_and_it_is_said(opened, qtbot):  # noqa: F811
+def test_no_residual_across_a_change_of_size_and_it_is_said(opened, qtbot):
     opened.change_setting("enlarge.on", True)
     opened.judging.set_look(Look.RESIDUAL)
     assert "one size" in opened.status.words.text()
     assert opened.easel.captions == ("source", "result")
 
 
-def test_the_loupe_shows_four_times_what_is_under_the_pointer(opened, qtbot):  # noqa: F811
+def test_the_loupe_shows_four_times_what_is_under_the_pointer(opened, qtbot):
     easel = opened.easel
     easel.set_arrangement(Arrangement.RESULT)
     press(qtbot, opened, Qt.Key.Key_L)
@@ -124,7 +124,7 @@ def test_the_loupe_shows_four_times_what_is_under_the_pointer(opened, qtbot):  #
     assert easel.loupe_view.width == 0
 
 
-def test_the_navigator_moves_the_view(opened, qtbot):  # noqa: F811
+def test_the_navigator_moves_the_view(opened, qtbot):
     easel = opened.easel
     assert easel.navigator is None
     easel.set_zoom(4.0)
@@ -135,7 +135,7 @@ def test_the_navigator_moves_the_view(opened, qtbot):  # noqa: F811
     assert abs(centre.y() - easel.result.size.height / 4) < 8
 
 
-def test_the_pixel_under_the_pointer_is_read_out(opened, qtbot):  # noqa: F811
+def test_the_pixel_under_the_pointer_is_read_out(opened, qtbot):
     opened.easel.set_zoom(1.0)
     settle(opened, qtbot)
     qtbot.mouseMove(opened.easel, QPoint(300, 200))

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QApplication
 from crispgrain.desktop.easel import Arrangement
 from crispgrain.desktop.histogram import BINS, luma_counts
 from crispgrain.desktop.print_view import PrintViewDialog, Ruler, print_scale
-from tests.desktop.test_window import opened, qapp_cls, settle, window  # noqa: F401
+from tests.desktop.driving import settle
 
 
 def test_a_print_is_as_large_on_the_screen_as_on_paper():
@@ -35,7 +35,7 @@ def test_eight_centimetres_on_the_ruler(qtbot, tmp_path):
     assert (again.ppi.value(), again.at_print.value()) == (254, 200)
 
 
-def test_print_view_through_the_menu(opened, qtbot):  # noqa: F811
+def test_print_view_through_the_menu(opened, qtbot):
     def accept():
         dialog = next(w for w in QApplication.topLevelWidgets() if isinstance(w, PrintViewDialog) and w.isVisible())
         dialog.ppi.setValue(150)
@@ -60,7 +60,7 @@ def test_tones_are_counted_where_there_is_a_picture():
     assert shares.sum() == pytest.approx(1)
 
 
-def test_the_histogram_follows_the_view(opened, qtbot):  # noqa: F811
+def test_the_histogram_follows_the_view(opened, qtbot):
     histogram, tones = opened.controls.histogram, np.arange(BINS)
     qtbot.waitUntil(lambda: histogram.result.sum() > 0.99)
     before = (histogram.result * tones).sum()

@@ -6,7 +6,7 @@ from PySide6.QtGui import QAction
 
 from crispgrain.core.networks import providers, runtime
 from crispgrain.desktop.window import PROVIDER
-from tests.desktop.test_window import opened, qapp_cls, settle, window  # noqa: F401
+from tests.desktop.driving import settle
 
 CARD = "CUDAExecutionProvider"
 
@@ -44,7 +44,7 @@ def test_a_card_whose_driver_fails_falls_back_too(monkeypatch):
     assert runtime.problem("mosaic-net") == ""
 
 
-def test_the_choice_in_the_menu_is_remembered(opened, qtbot):  # noqa: F811
+def test_the_choice_in_the_menu_is_remembered(opened, qtbot):
     (action,) = [a for a in opened.findChildren(QAction) if a.text() == "the processor"]
     assert action.isChecked()
     action.trigger()

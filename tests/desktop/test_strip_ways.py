@@ -16,7 +16,7 @@ from crispgrain.core.treatment import Treatment
 from crispgrain.demo.roll import ROLL, known_truth
 from crispgrain.desktop.test_strip import render_patch
 from crispgrain.desktop.variants import variant_path, variants_of
-from tests.desktop.test_window import LEFT, drag, opened, qapp_cls, settle, window  # noqa: F401
+from tests.desktop.driving import LEFT, drag, settle
 
 PATCH = Rect(100, 120, 80, 100)
 
@@ -31,7 +31,7 @@ def rendered(strip, qtbot):
     qtbot.waitUntil(lambda: strip.frames and all(f.image is not None for f in strip.frames), timeout=60_000)
 
 
-def test_two_patches_are_compared_by_the_same_candidates(opened, qtbot):  # noqa: F811
+def test_two_patches_are_compared_by_the_same_candidates(opened, qtbot):
     opened.easel.set_zoom(1.0)
     opened.strip_flow.run(PATCH)
     strip = opened.strip
@@ -45,7 +45,7 @@ def test_two_patches_are_compared_by_the_same_candidates(opened, qtbot):  # noqa
     assert sizes == {(100, 80), (60, 50)}
 
 
-def test_candidates_can_be_left_out(opened, qtbot):  # noqa: F811
+def test_candidates_can_be_left_out(opened, qtbot):
     opened.strip_flow.run(PATCH)
     strip = opened.strip
     before = [f.candidate.label for f in strip.frames]
@@ -55,7 +55,7 @@ def test_candidates_can_be_left_out(opened, qtbot):  # noqa: F811
     rendered(strip, qtbot)
 
 
-def test_a_variant_named_like_a_model_is_left_out_by_itself(opened, qtbot):  # noqa: F811
+def test_a_variant_named_like_a_model_is_left_out_by_itself(opened, qtbot):
     opened.variants.keep(opened.treatment, "Wavelet")
     opened.strip_flow.run(PATCH)
     strip = opened.strip
@@ -66,7 +66,7 @@ def test_a_variant_named_like_a_model_is_left_out_by_itself(opened, qtbot):  # n
     rendered(strip, qtbot)
 
 
-def test_a_strength_ladder_is_one_continuous_picture(opened, qtbot):  # noqa: F811
+def test_a_strength_ladder_is_one_continuous_picture(opened, qtbot):
     opened.strip_flow.run(PATCH)
     strip = opened.strip
     strip.ladder.click()
@@ -85,7 +85,7 @@ def test_a_strength_ladder_is_one_continuous_picture(opened, qtbot):  # noqa: F8
     assert opened.treatment[Stage.DENOISE].values["luminance"] == strengths[3]
 
 
-def test_a_blind_choice_hides_names_then_tells_and_counts(opened, qtbot):  # noqa: F811
+def test_a_blind_choice_hides_names_then_tells_and_counts(opened, qtbot):
     opened.strip_flow.run(PATCH)
     strip = opened.strip
     strip.blind.click()
@@ -108,7 +108,7 @@ def test_a_blind_choice_hides_names_then_tells_and_counts(opened, qtbot):  # noq
     rendered(strip, qtbot)
 
 
-def test_all_frames_zoom_and_move_together(opened, qtbot):  # noqa: F811
+def test_all_frames_zoom_and_move_together(opened, qtbot):
     opened.strip_flow.run(PATCH)
     strip = opened.strip
     rendered(strip, qtbot)
@@ -126,7 +126,7 @@ def test_all_frames_zoom_and_move_together(opened, qtbot):  # noqa: F811
     assert opened.treatment == before  # a drag chooses nothing
 
 
-def test_candidates_are_kept_as_variants_and_come_back(opened, qtbot, monkeypatch):  # noqa: F811
+def test_candidates_are_kept_as_variants_and_come_back(opened, qtbot, monkeypatch):
     opened.strip_flow.run(PATCH)
     strip = opened.strip
     rendered(strip, qtbot)

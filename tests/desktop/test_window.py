@@ -2,7 +2,6 @@
 
 import errno
 import threading
-from contextlib import contextmanager
 from pathlib import Path
 
 import numpy as np
@@ -15,12 +14,9 @@ from PySide6.QtWidgets import QApplication
 from crispgrain.core.colour import icc
 from crispgrain.core.files import OutputFormat, read_shot, write
 from crispgrain.core.geometry import Rect
-from crispgrain.core.meter import Reading, measure
 from crispgrain.core.model import Stage
 from crispgrain.core.render.threads import worker_count
 from crispgrain.core.treatment import Treatment, sidecar_path
-from crispgrain.desktop import shot_loader
-from crispgrain.desktop.app import make_app
 from crispgrain.desktop.background import Urgency
 from crispgrain.desktop.dialogs import ExportDialog, StagesDialog
 from crispgrain.desktop.easel import Arrangement
@@ -28,91 +24,7 @@ from crispgrain.desktop.roll import State
 from crispgrain.desktop.theme import Surround
 from crispgrain.desktop.window import Window
 from tests.conftest import psnr
-
-LEFT = Qt.MouseButton.LeftButton
-
-
-@pytest.fixture(scope="session")
-def qapp_cls():
-    return QApplication
-
-
-@pytest.fixture
-def window(qtbot):
-    make_app()
-    window = Window()
-    window.resize(1280, 800)
-    window.show()
-    yield window
-    window.hide()
-    window.close()
-
-
-READINGS: dict[str, Reading] = {}
-
-
-@pytest.fixture
-def opened(window, roll_folder, qtbot, monkeypatch):
-    """The window with the mixed folder open and its first shot rendered; its files, always the same, metered once."""
-
-    def measured(source) -> Reading:
-        name = source.path.name
-        return READINGS.get(name) or READINGS.setdefault(name, measure(source))
-
-    monkeypatch.setattr(shot_loader, "measure", measured)
-    window.open_paths([roll_folder])
-    settle(window, qtbot)
-    return window
-
-
-def settle(window, qtbot) -> None:
-    """Wait until every shot is metered and everything visible is rendered."""
-
-    def calm() -> bool:
-        waiting = any(e.state is State.WAITING for e in window.roll.entries)
-        busy = bool(window.renderer._wanted()) or not window.renderer.idle
-        return window.shot is not None and not waiting and not busy
-
-    qtbot.waitUntil(calm, timeout=60_000)
-
-
-@contextmanager
-def hearing(signal, qtbot):
-    """Go on once a signal of another thread has arrived.
-
-    A second one may be on its way when the first arrives. To a receiver
-    disconnected and dropped by then, as pytest-qt's own is, PySide 6.11 still
-    delivers it, and crashes. A function stays alive as long as its connection.
-    """
-    heard = []
-    signal.connect(lambda *values: heard.append(values))
-    yield
-    qtbot.waitUntil(lambda: bool(heard), timeout=60_000)
-
-
-def pixels_of(widget) -> np.ndarray:
-    """What a widget shows, as RGB values."""
-    image = widget.grab().toImage().convertToFormat(QImage.Format.Format_RGB888)
-    rows = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
-    return rows[:, : 3 * image.width()].reshape(image.height(), image.width(), 3).copy()
-
-
-def shown(window, layer: str, x: int, y: int, size: int = 40) -> np.ndarray:
-    """The stored values a patch of the easel should show at 100 %, from the core."""
-    easel = window.easel
-    origin = easel.origin(easel.panes[-1])
-    rect = Rect(y - int(origin.y()), x - int(origin.x()), size, size)
-    pipeline = getattr(easel, layer).view.pipeline
-    return icc.from_working(pipeline.region(rect), icc.profile("srgb"), 8)
-
-
-def drag(qtbot, widget, start: QPoint, end: QPoint) -> None:
-    qtbot.mousePress(widget, LEFT, pos=start)
-    middle = QPoint((start.x() + end.x()) // 2, (start.y() + end.y()) // 2)
-    qtbot.mouseMove(widget, middle)
-    qtbot.mouseMove(widget, end)
-    qtbot.mouseRelease(widget, LEFT, pos=end)
-
+from tests.desktop.driving import LEFT, drag, hearing, pixels_of, settle, shown
 
 # ---- opening -------------------------------------------------------------------------
 
@@ -190,7 +102,7 @@ def test_bad_files_are_said_on_the_bottom_line_and_the_rest_opens(window, tmp_pa
     qtbot.waitUntil(lambda: all(e.state is not State.WAITING for e in window.roll.entries), timeout=30_000)
     assert [e.state for e in window.roll.entries] == [State.FAILED, State.FAILED, State.UNTOUCHED]
     assert "empty" in window.status.words.text()
-    window.sheet.setCurrentIndex(window.roll.index(2))
+    window.sheet.choose(2)
     settle(window, qtbot)
     assert window.shot is not None
 
@@ -201,7 +113,7 @@ def test_a_folder_of_strange_files_in_the_window(window, strange_folder, qtbot, 
     for row, entry in enumerate(window.roll.entries):
         bad = entry.path.name.startswith("bad-")
         assert (entry.state is State.FAILED) == bad, entry.path.name
-        window.sheet.setCurrentIndex(window.roll.index(row))
+        window.sheet.choose(row)
         if bad:
             qtbot.waitUntil(lambda e=entry: e.path.name in window.status.words.text(), timeout=10_000)
             assert window.shot is None
@@ -542,7 +454,7 @@ def test_a_preset_is_saved_and_applied(opened, qtbot):
     opened.change_setting("finish.on", True)
     opened.several.save_preset(opened.treatment, "Wall print / 30 × 40", [Stage.FINISH])
     (file,) = presets_folder().glob("*.json")
-    opened.sheet.setCurrentIndex(opened.roll.index(2))
+    opened.sheet.choose(2)
     settle(opened, qtbot)
     opened.menus.presets.aboutToShow.emit()
     opened.menus.presets.actions()[0].trigger()
@@ -677,7 +589,7 @@ def test_an_export_to_a_full_disk_leaves_nothing_and_the_window_lives_on(opened,
 
 def test_a_source_too_small_to_enlarge_well_is_warned_of(opened, qtbot):
     # design.md section 8: below about 500 x 500 px (common practice, no source).
-    opened.sheet.setCurrentIndex(opened.roll.index(2))
+    opened.sheet.choose(2)
     settle(opened, qtbot)
     opened.choose_stage(Stage.ENLARGE)
     assert "too small to enlarge well" in opened.controls.remark.text()
@@ -817,7 +729,7 @@ def test_many_nudges_end_with_the_last_one_on_the_easel(opened, qtbot):
 
 def test_going_through_shots_while_rendering(opened, qtbot):
     for row in (1, 2, 0, 3, 1, 0):
-        opened.sheet.setCurrentIndex(opened.roll.index(row))
+        opened.sheet.choose(row)
         qtbot.wait(30)
     settle(opened, qtbot)
     assert opened.shot.path.name == "a-rim.dng"
@@ -836,6 +748,6 @@ def test_the_dim_room_variant(opened):
 def test_values_of_a_pixel_do_not_outlive_their_shot(opened, qtbot):
     qtbot.mouseMove(opened.easel, opened.easel.rect().center())
     qtbot.waitUntil(lambda: bool(opened.status.pixel.text()), timeout=5000)
-    opened.sheet.setCurrentIndex(opened.roll.index(2))
+    opened.sheet.choose(2)
     assert opened.status.pixel.text() == ""
     settle(opened, qtbot)

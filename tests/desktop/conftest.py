@@ -1,0 +1,43 @@
+"""The real window, empty or with a mixed folder open."""
+
+import pytest
+from PySide6.QtWidgets import QApplication
+
+from crispgrain.core.meter import Reading, measure
+from crispgrain.desktop import shot_loader
+from crispgrain.desktop.app import make_app
+from crispgrain.desktop.window import Window
+from tests.desktop.driving import settle
+
+
+@pytest.fixture(scope="session")
+def qapp_cls():
+    return QApplication
+
+
+@pytest.fixture
+def window(qtbot):
+    make_app()
+    window = Window()
+    window.resize(1280, 800)
+    window.show()
+    yield window
+    window.hide()
+    window.close()
+
+
+READINGS: dict[str, Reading] = {}
+
+
+@pytest.fixture
+def opened(window, roll_folder, qtbot, monkeypatch):
+    """The window with the mixed folder open and its first shot rendered; its files, always the same, metered once."""
+
+    def measured(source) -> Reading:
+        name = source.path.name
+        return READINGS.get(name) or READINGS.setdefault(name, measure(source))
+
+    monkeypatch.setattr(shot_loader, "measure", measured)
+    window.open_paths([roll_folder])
+    settle(window, qtbot)
+    return window
