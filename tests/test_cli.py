@@ -8,9 +8,12 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from crispgrain import presets
 from crispgrain.cli.main import main
 from crispgrain.core.files import read_shot
-from crispgrain.core.treatment import Treatment
+from crispgrain.core.model import Stage
+from crispgrain.core.treatment import Treatment, sidecar_path
+from crispgrain.desktop.preferences import SIDECARS, preferences
 
 
 def test_a_mixed_folder_with_a_broken_shot(roll_folder, tmp_path, capsys):
@@ -188,3 +191,57 @@ def test_version_and_help(capsys):
             main([flag])
         assert left.value.code == 0
     assert "Crisp Grain" in capsys.readouterr().out
+
+
+def size_written(folder) -> tuple[int, int]:
+    source = read_shot(next(folder.glob("*.tif")))
+    return source.size.width, source.size.height
+
+
+def test_a_setting_of_a_stage_that_is_off_switches_it_on(raw_file, tmp_path):
+    """Enlarge is metered off; who gives a factor wants it. Who says off, means off."""
+    run = ["run", str(raw_file), "--set", "denoise.on=off", "--set", "sharpen.on=off", "--set", "enlarge.factor=1.5"]
+    assert main([*run, "--set", "enlarge.model=lanczos", "--out", str(tmp_path / "a")]) == 0
+    assert size_written(tmp_path / "a") == (960, 720)
+    assert main([*run, "--set", "enlarge.on=off", "--out", str(tmp_path / "b")]) == 0
+    assert size_written(tmp_path / "b") == (640, 480)
+
+
+@pytest.mark.parametrize("word", ["modles", "missing.dng"])
+def test_a_word_that_is_no_command_and_no_file_is_an_error(word, capsys, monkeypatch):
+    from crispgrain.desktop import app
+
+    monkeypatch.setattr(app, "run_window", lambda paths: pytest.fail("opened a window"))
+    assert main([word, "--help"]) == 2
+    assert word in capsys.readouterr().err
+
+
+def test_files_alone_open_the_window(raw_file, monkeypatch):
+    from crispgrain.desktop import app
+
+    monkeypatch.setattr(app, "run_window", lambda paths: len(paths))
+    assert main([str(raw_file), str(raw_file.parent)]) == 2
+    assert main([]) == 0
+
+
+def test_treatments_kept_in_a_chosen_folder_are_found(raw_file, tmp_path):
+    preferences().setValue(SIDECARS, str(tmp_path / "kept, elsewhere"))
+    treatment = Treatment().only([Stage.ENLARGE]).set("enlarge.factor", 0.5)
+    treatment.save(sidecar_path(raw_file, tmp_path / "kept, elsewhere"))
+    assert main(["run", str(raw_file), "--out", str(tmp_path / "out")]) == 0
+    assert size_written(tmp_path / "out") == (320, 240)
+
+
+def test_a_named_preset_goes_on_the_shots_own_treatment(raw_file, tmp_path, capsys):
+    shot = tmp_path / "own.dng"
+    shot.write_bytes(raw_file.read_bytes())
+    Treatment().only([]).save(sidecar_path(shot))
+    half = Treatment().only([Stage.ENLARGE]).set("enlarge.factor", 0.5)
+    presets.save(half, "Web: small", [Stage.ENLARGE])
+    presets.save(half.set("enlarge.factor", 0.25), "Web / small", [Stage.ENLARGE])
+    assert main(["run", str(shot), "--out", str(tmp_path / "out"), "--preset", "Web: small"]) == 0
+    assert size_written(tmp_path / "out") == (320, 240)
+    (name,) = (p.name for p in (tmp_path / "out").iterdir())
+    assert "denoise" not in name  # its own treatment says off
+    assert main(["run", str(shot), "--out", str(tmp_path / "out"), "--preset", "Web"]) == 2
+    assert "Web: small" in capsys.readouterr().err

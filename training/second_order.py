@@ -60,7 +60,9 @@ def _once(picture: Array, edge: int, factor: float, rng: np.random.Generator) ->
     if rng.random() < 0.8:
         picture = _soft(picture, factor, rng)
     if picture.shape[0] != edge:
-        picture = cv2.resize(picture, (edge, edge), interpolation=int(rng.choice(INTERPOLATIONS)))
+        picture = np.asarray(
+            cv2.resize(picture, (edge, edge), interpolation=int(rng.choice(INTERPOLATIONS))), np.float32
+        )
     picture = srgb_encode(picture) if linear else picture
     if rng.random() < 0.85:
         picture = _noisy(picture, NOISIEST, rng)
@@ -99,7 +101,7 @@ def _noisy(picture: Array, strongest: float, rng: np.random.Generator) -> Array:
         noise = np.repeat(noise[..., :1], 3, axis=-1)
     if rng.random() < 0.6:
         blur = rng.uniform(0.4, 0.9)
-        noise = cv2.GaussianBlur(noise, (0, 0), blur)
+        noise = np.asarray(cv2.GaussianBlur(noise, (0, 0), blur), np.float32)
         noise /= noise.std() + np.float32(1e-6)
     if rng.random() < 0.4:
         noise *= np.sqrt(np.clip(picture, 0, 1) + np.float32(0.05)) * np.float32(1.4)

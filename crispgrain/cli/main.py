@@ -8,7 +8,7 @@ import sys
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
-from crispgrain import __version__
+from crispgrain import __version__, presets
 from crispgrain.core.colour.icc import PROFILE_NAMES
 from crispgrain.core.errors import Cancelled, ShotError, TreatmentError
 from crispgrain.core.files import OutputFormat, find_shots
@@ -18,7 +18,7 @@ from crispgrain.core.registry import MODELS
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.render.whole import export
 from crispgrain.core.shot import Shot, open_shot, saved_treatment
-from crispgrain.core.treatment import Treatment
+from crispgrain.core.treatment import METERED, Treatment, switched_on
 
 COMMANDS = ("run", "meter", "models", "demo")
 
@@ -26,10 +26,12 @@ COMMANDS = ("run", "meter", "models", "demo")
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run the command line; returns the exit code: 0 all went well, 1 a file failed, 2 a wrong call."""
     given = list(sys.argv[1:] if arguments is None else arguments)
-    if not given or given[0] not in (*COMMANDS, "-h", "--help", "--version"):
+    if not given or (given[0] not in COMMANDS and Path(given[0]).exists()):
         from crispgrain.desktop.app import run_window
 
         return run_window([Path(a) for a in given])
+    if given[0] not in COMMANDS and not given[0].startswith("-"):
+        return _fail(f"“{given[0]}” is no command ({', '.join(COMMANDS)}) and no file", 2)
     options = _parser().parse_args(given)
     try:
         return options.job(options)
@@ -58,7 +60,9 @@ def _parser() -> argparse.ArgumentParser:
     run.set_defaults(job=run_files)
     run.add_argument("files", nargs="+", type=Path, metavar="FILES", help="shots, or folders of shots")
     run.add_argument("--out", required=True, type=Path, metavar="DIR", help="folder for the results")
-    run.add_argument("--treatment", type=Path, metavar="T.json", help="treatment or preset to use; else the shot's own")
+    base = run.add_mutually_exclusive_group()
+    base.add_argument("--treatment", type=Path, metavar="T.json", help="treatment to use; else the shot's own")
+    base.add_argument("--preset", metavar="NAME", help="preset to put on each shot's own treatment")
     run.add_argument(
         "--set", action="append", default=[], metavar="STAGE.FIELD=VALUE", dest="settings",
         help="change one setting, e.g. denoise.model=wavelet; names: crispgrain models",
@@ -90,20 +94,29 @@ def _parser() -> argparse.ArgumentParser:
     return parser
 
 
-def _treatment(options: argparse.Namespace, shot: Path) -> Treatment:
-    """The treatment of a file: given, or kept beside it, or metered; then changed as asked."""
-    treatment = Treatment.load(options.treatment) if options.treatment else saved_treatment(shot) or Treatment()
+def _treatment(options: argparse.Namespace, path: Path, shot: Shot | None = None) -> Treatment:
+    """The treatment of a file: given, or kept for it, or metered; then changed as asked.
+
+    A stage that would be off for the ``shot`` is on if one of its settings is given.
+    """
+    treatment = _base(options, path)
     for by in ("long_side", "width", "height", "factor"):
         wish = getattr(options, by)
         if wish is not None:
             field = "factor" if by == "factor" else "pixels"
             treatment = treatment.set("enlarge.on", True).set("enlarge.by", by.replace("_", "-"))
             treatment = treatment.set(f"enlarge.{field}", wish)
+    changed: set[Stage] = set()
+    switched: set[Stage] = set()
     for setting in options.settings:
         name, equals, value = setting.partition("=")
         if not equals:
             raise TreatmentError(f"--set takes STAGE.FIELD=VALUE, not “{setting}”")
         treatment = treatment.set(name, value)
+        if value != METERED:
+            (switched if name.endswith(".on") else changed).add(Stage(name.partition(".")[0]))
+    if shot is not None:
+        treatment = switched_on(treatment, changed - switched, shot.source, shot.reading)
     if options.only:
         wanted = [s.strip() for s in options.only.split(",")]
         unknown = [s for s in wanted if s not in list(Stage)]
@@ -114,6 +127,17 @@ def _treatment(options: argparse.Namespace, shot: Path) -> Treatment:
         if getattr(options, field) is not None:
             treatment = treatment.set(f"print.{field}", getattr(options, field))
     return treatment
+
+
+def _base(options: argparse.Namespace, path: Path) -> Treatment:
+    if options.treatment:
+        return Treatment.load(options.treatment)
+    kept = (saved_treatment(path, options.sidecars) if options.sidecars else None) or saved_treatment(path)
+    own = kept or Treatment()
+    if not options.preset:
+        return own
+    preset = presets.load(options.preset)
+    return own.synced_from(preset, preset.stages)
 
 
 def _opened(paths: list[Path]) -> Iterator[Shot | ShotError]:
@@ -128,15 +152,16 @@ def _opened(paths: list[Path]) -> Iterator[Shot | ShotError]:
 
 def run_files(options: argparse.Namespace) -> int:
     """``crispgrain run``: the rest goes on when one file fails."""
-    if options.treatment:
-        Treatment.load(options.treatment)
+    from crispgrain.desktop.preferences import sidecar_folder
+
+    options.sidecars = sidecar_folder()
     _treatment(options, Path("-"))  # a wrong call fails before any work is done
     done, failed = 0, 0
     for shot in _opened(options.files):
         try:
             if isinstance(shot, ShotError):
                 raise shot
-            pipeline = shot.pipeline(_treatment(options, shot.path))
+            pipeline = shot.pipeline(_treatment(options, shot.path, shot))
             for remark in (*shot.source.facts.remarks, *pipeline.resolved.remarks):
                 print(f"{shot.path.name}: {remark}", file=sys.stderr)
             written = export(pipeline, options.out, replace=options.replace, report=_bar(shot.path.name))

@@ -26,6 +26,11 @@ class Stage(StrEnum):
     def label(self) -> str:
         return self.value.capitalize()
 
+    @property
+    def switchable(self) -> bool:
+        """Whether it can be off: Develop and Print are part of every result."""
+        return self not in (Stage.DEVELOP, Stage.PRINT)
+
 
 Value = float | str
 Values = Mapping[str, Value]

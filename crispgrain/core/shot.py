@@ -36,13 +36,18 @@ def open_shot(path: Path) -> Shot:
     Raises
     ------
     ShotError
-        As :func:`crispgrain.core.files.read_shot`; also if memory runs out.
+        As :func:`crispgrain.core.files.read_shot`; also if memory runs out, or anything else goes wrong: whatever is
+        the matter with one file must not end the work on others.
     """
     try:
         source = read_shot(path)
         return Shot(source, measure(source))
+    except ShotError:
+        raise
     except MemoryError as error:
         raise ShotError(path, "the picture does not fit into memory") from error
+    except Exception as error:
+        raise ShotError(path, f"the shot cannot be measured ({type(error).__name__}: {error})") from error
 
 
 def saved_treatment(path: Path, folder: Path | None = None) -> Treatment | None:

@@ -300,6 +300,15 @@ def metered_on(stage: Stage, reading: Reading) -> bool:
     return True
 
 
+def switched_on(treatment: Treatment, stages: Iterable[Stage], source: Source, reading: Reading) -> Treatment:
+    """A copy in which stages that would be off for this shot are on: who changes a setting wants to see it."""
+    resolved = resolve(treatment, source, reading)
+    for stage in stages:
+        if not resolved[stage].on:
+            treatment = treatment.set(f"{stage}.on", True)
+    return treatment
+
+
 def resolve(treatment: Treatment, source: Source, reading: Reading) -> Resolved:
     """Fill in every metered setting from a shot's reading.
 

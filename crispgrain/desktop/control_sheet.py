@@ -6,6 +6,7 @@ import math
 
 from PySide6.QtCore import QEvent, QObject, QSignalBlocker, Qt, Signal
 from PySide6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QDoubleSpinBox,
     QFrame,
@@ -140,6 +141,8 @@ class ControlSheet(QScrollArea):
 
         self.title = QLabel()
         self.title.setProperty("role", "title")
+        self.on = QCheckBox("On")
+        self.on.setToolTip("Whether this stage is part of the result, as its lamp on the rail says.")
         self.follow = QPushButton("Follow the meter")
         self.follow.setToolTip("Return every setting of this stage to what the reading of the shot asks for.")
         self.model = QComboBox()
@@ -165,7 +168,11 @@ class ControlSheet(QScrollArea):
         layout = QVBoxLayout(inside)
         layout.setContentsMargins(16, 14, 16, 14)
         layout.setSpacing(10)
-        layout.addWidget(self.title)
+        head = QHBoxLayout()
+        head.addWidget(self.title)
+        head.addStretch()
+        head.addWidget(self.on)
+        layout.addLayout(head)
         layout.addWidget(self.model)
         layout.addWidget(self.purpose)
         layout.addWidget(self.remark)
@@ -184,6 +191,7 @@ class ControlSheet(QScrollArea):
         layout.addWidget(self.histogram)
         self.setWidget(inside)
 
+        self.on.clicked.connect(lambda on: self.setting_changed.emit(f"{self.stage}.on", on))
         self.follow.clicked.connect(self._follow_all)
         self.strip.clicked.connect(self.strip_wanted)
         self.tool.clicked.connect(lambda: self.tool_wanted.emit(self._shown[1] if self._shown else ""))
@@ -204,6 +212,8 @@ class ControlSheet(QScrollArea):
             self.model.clear()
             for m in usable:
                 self.model.addItem(m.name, m.id)
+        self.on.setVisible(stage.switchable)
+        self.on.setChecked(resolved.on)
         self.model.setCurrentIndex(self.model.findData(resolved.model.id))
         self.model.setVisible(len(usable) > 1)
         self.purpose.setText(resolved.model.purpose)

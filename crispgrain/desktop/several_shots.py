@@ -9,11 +9,11 @@ from pathlib import Path
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QMenu, QWidget
 
+from crispgrain import presets
 from crispgrain.core.errors import ShotError
 from crispgrain.core.model import Stage
 from crispgrain.core.treatment import Treatment
 
-from . import presets
 from .dialogs import StagesDialog
 from .menus import add_action
 from .roll import Roll
@@ -62,7 +62,7 @@ class SeveralShots(QObject):
         """List the saved presets; one that is chosen goes on all ``rows()``."""
         menu.clear()
         for file in presets.saved():
-            add_action(menu, file.stem, partial(self._apply_to, file, rows))
+            add_action(menu, presets.name_in(file), partial(self._apply_to, file, rows))
         if menu.isEmpty():
             menu.addAction("No presets yet").setEnabled(False)
 

@@ -34,8 +34,6 @@ class _StageHead(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        # Develop and Print are part of every result.
-        self.switchable = stage not in (Stage.DEVELOP, Stage.PRINT)
 
     def sizeHint(self) -> QSize:
         return QSize(130, HEIGHT)
@@ -47,14 +45,14 @@ class _StageHead(QWidget):
     def show_state(self, lit: bool, active: bool, summary: str, remarks: Sequence[str] = ()) -> None:
         self.lit, self.active, self.summary, self.remarks = lit, active, summary, remarks
         self.setAccessibleName(", ".join([self.stage.label, "on" if lit else "off", summary, *remarks]))
-        switch = ["The lamp switches it."] if self.switchable else []
+        switch = ["The lamp switches it."] if self.stage.switchable else []
         self.setToolTip("\n".join([f"{self.stage.label}: {summary}", *remarks, *switch]))
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton:
             return
-        if self.switchable and self.lamp_rect.contains(event.position().toPoint()):
+        if self.stage.switchable and self.lamp_rect.contains(event.position().toPoint()):
             self.switched.emit(self.stage, not self.lit)
         else:
             self.chosen.emit(self.stage)
@@ -62,7 +60,7 @@ class _StageHead(QWidget):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.chosen.emit(self.stage)
-        elif event.key() == Qt.Key.Key_Space and self.switchable:
+        elif event.key() == Qt.Key.Key_Space and self.stage.switchable:
             self.switched.emit(self.stage, not self.lit)
         else:
             super().keyPressEvent(event)

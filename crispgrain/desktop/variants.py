@@ -12,9 +12,9 @@ from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from crispgrain.core.errors import ShotError
 from crispgrain.core.treatment import Treatment
+from crispgrain.presets import path_for
 
 from .menus import add_action
-from .presets import file_name
 from .roll import Roll
 from .status_line import StatusLine
 from .strip_candidates import Candidate
@@ -33,7 +33,7 @@ class HasRow(Protocol):
 
 def variant_path(shot: Path, name: str, folder: Path | None = None) -> Path:
     """Where a variant of a shot is kept: beside it, or in a chosen folder."""
-    return (folder or shot.parent) / f"{shot.name}.{file_name(name)}{SUFFIX}"
+    return path_for(folder or shot.parent, name, f"{shot.name}.", SUFFIX)
 
 
 def variants_of(shot: Path, folder: Path | None = None) -> list[Path]:

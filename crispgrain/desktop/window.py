@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Hashable
 from pathlib import Path
 
-from PySide6.QtCore import QEvent, QMimeData, QPoint, QSettings, Qt
+from PySide6.QtCore import QEvent, QMimeData, QPoint, Qt
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QImage, QKeyEvent
 from PySide6.QtWidgets import (
     QApplication,
@@ -31,9 +31,9 @@ from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.render.views import Result
 from crispgrain.core.shot import Shot
-from crispgrain.core.treatment import Resolved, Treatment
+from crispgrain.core.treatment import Resolved, Treatment, switched_on
 from crispgrain.demo.roll import write_roll
-from crispgrain.paths import demo_folder, settings_file
+from crispgrain.paths import demo_folder
 
 from .background import Background, Urgency
 from .blur_flow import BlurFlow
@@ -47,6 +47,7 @@ from .exporter import Exporter
 from .judging import VIEW_TILE, Judging
 from .layer import to_image
 from .menus import build_menus
+from .preferences import SIDECARS, preferences, sidecar_folder
 from .print_view import PrintViewDialog
 from .roll import Roll
 from .several_shots import SeveralShots
@@ -61,7 +62,7 @@ from .theme import BOOTH, DIM_ROOM, apply_theme, current_theme
 from .variants import Variants
 
 FLIP_KEY = Qt.Key.Key_S  # hold to see the source
-SIDECARS, PROVIDER = "treatments/folder", "networks/provider"  # names of settings
+PROVIDER = "networks/provider"  # name of a setting
 
 
 def _rule(vertical: bool = False) -> QFrame:
@@ -84,9 +85,8 @@ class Window(QMainWindow):
         self.background = Background()
         self.exporter = Exporter()
         self.roll = Roll()
-        self.settings = QSettings(str(settings_file()), QSettings.Format.IniFormat)
-        kept_in = str(self.settings.value(SIDECARS, "") or "")
-        self.roll.sidecars = Path(kept_in) if kept_in else None
+        self.settings = preferences()
+        self.roll.sidecars = sidecar_folder()
         provider = str(self.settings.value(PROVIDER, providers.PROCESSOR) or providers.PROCESSOR)
         self._provider_trouble = runtime.use_provider(provider)
         self.stage = Stage.DENOISE
@@ -368,6 +368,8 @@ class Window(QMainWindow):
                 changed = Treatment(stages, self.treatment.name)
             else:
                 changed = self.treatment.set(name, value)  # type: ignore[arg-type]
+                if field != "on" and value is not None:
+                    changed = switched_on(changed, [stage], self.shot.source, self.shot.reading)
         except TreatmentError as error:
             self.status.say(str(error))
             return
@@ -376,9 +378,12 @@ class Window(QMainWindow):
 
     def change_settings(self, stage: Stage, values: dict[str, Value], words: str) -> None:
         """Change several settings of a stage at once."""
+        if self.shot is None:
+            return
         changed = self.treatment
         for name, value in values.items():
             changed = changed.set(f"{stage}.{name}", value)
+        changed = switched_on(changed, [stage], self.shot.source, self.shot.reading)
         self.roll.change(self.row, changed, f"{stage.label}: {words}")
 
     def _adopt(self, candidate: Candidate) -> None:

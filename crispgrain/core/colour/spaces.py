@@ -108,6 +108,21 @@ def apply_matrix(pixels: Array, matrix: NDArray[np.floating]) -> Array:
     return np.stack([r * m[i, 0] + g * m[i, 1] + b * m[i, 2] for i in range(3)], axis=-1)
 
 
+def lab_to_working(lab: Array) -> Array:
+    """CIE L*a*b* (0..100 and about -128..127, against D50 as in ICC profiles) to the working space.
+
+    References
+    ----------
+    CIE 15:2018, 8.2.1.1; adapted to D65 after Bradford, as in ICC.1:2010, annex E.
+    """
+    fy = (lab[..., 0] + 16) / 116
+    f = np.stack([fy + lab[..., 1] / 500, fy, fy - lab[..., 2] / 200], axis=-1)
+    edge = 6 / 29
+    ratios = np.where(f > edge, f**3, 3 * edge**2 * (f - 4 / 29))
+    to_d65 = np.linalg.inv(to_xyz(WORKING)) @ adaptation(ICC_D50_XYZ, white_xyz(WORKING.white))
+    return apply_matrix((ratios * ICC_D50_XYZ).astype(np.float32), to_d65.astype(np.float32))
+
+
 def luminance(pixels: Array) -> Array:
     """Relative luminance Y (H x W) of working-space pixels (H x W x 3)."""
     k = WORKING_LUMINANCE

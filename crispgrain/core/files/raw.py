@@ -14,6 +14,7 @@ from ..colour.spaces import SRGB, SRGB_TO_WORKING, WORKING, between, to_xyz
 from ..errors import ShotError
 from . import metadata
 from .source import Facts, PictureSource, RawSource
+from .trouble import check_size, cut_short, missing_strips
 
 # Quarter turns anticlockwise for LibRaw's flip code.
 QUARTER_TURNS = {0: 0, 3: 2, 5: 1, 6: 3}
@@ -34,6 +35,7 @@ def read_raw(path: Path) -> RawSource | PictureSource:
     facts = metadata.read_facts(path)
     try:
         with rawpy.imread(str(path)) as raw:
+            check_size(path, raw.sizes.raw_height, raw.sizes.raw_width)
             pattern = raw.raw_pattern
             if pattern is None or pattern.shape != (2, 2) or raw.raw_type != rawpy.RawType.Flat:
                 return _demosaiced_by_libraw(raw, path, facts)
@@ -41,7 +43,11 @@ def read_raw(path: Path) -> RawSource | PictureSource:
     except rawpy.LibRawFileUnsupportedError as error:
         raise ShotError(path, "this is not a RAW file that LibRaw can read") from error
     except rawpy.LibRawError as error:
-        raise ShotError(path, f"the RAW data is damaged or cut short (LibRaw says: {_words(error)})") from error
+        missing = missing_strips(path)
+        words = (
+            cut_short(missing) if missing else f"the RAW data is damaged or cut short (LibRaw says: {_words(error)})"
+        )
+        raise ShotError(path, words) from error
 
 
 def _words(error: Exception) -> str:

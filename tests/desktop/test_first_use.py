@@ -1,0 +1,89 @@
+"""What a photographer does in the first hour, by mouse and keys."""
+
+from PySide6.QtCore import QPoint, Qt, QTimer
+from PySide6.QtWidgets import QApplication
+
+from crispgrain.core.model import Stage
+from crispgrain.desktop.dialogs import StagesDialog
+from tests.desktop.driving import LEFT, settle
+
+
+def click_shot(window, qtbot, row, modifier=Qt.KeyboardModifier.NoModifier) -> None:
+    where = window.sheet.visualRect(window.roll.index(row)).center()
+    qtbot.mouseClick(window.sheet.viewport(), LEFT, modifier, where)
+
+
+def accept_dialog(kind: type) -> None:
+    """Press the default button of the dialog that is about to come up."""
+
+    def accept() -> None:
+        dialog = QApplication.activeModalWidget()
+        assert isinstance(dialog, kind)
+        dialog.accept()
+
+    QTimer.singleShot(200, accept)
+
+
+def test_shots_clicked_with_ctrl_get_the_treatment_of_the_one_on_the_easel(opened, qtbot):
+    click_shot(opened, qtbot, 1)
+    settle(opened, qtbot)
+    opened.change_setting("denoise.luminance", 60.0)
+    click_shot(opened, qtbot, 0, Qt.KeyboardModifier.ControlModifier)
+    click_shot(opened, qtbot, 2, Qt.KeyboardModifier.ControlModifier)
+    assert opened.row == 1
+    assert opened.easel.result.view.source.path.name == "b-noisy.jpg"
+    assert opened.sheet.selected_rows == [0, 1, 2]
+    accept_dialog(StagesDialog)
+    opened.menus.sync.trigger()
+    for row in (0, 1, 2):
+        assert opened.roll.entries[row].treatment[Stage.DENOISE].values == {"luminance": 60.0}
+    settle(opened, qtbot)
+
+
+def test_shift_click_and_shift_arrow_select_without_moving_the_easel(opened, qtbot):
+    click_shot(opened, qtbot, 2, Qt.KeyboardModifier.ShiftModifier)
+    assert opened.sheet.selected_rows == [0, 1, 2]
+    assert opened.row == 0
+    click_shot(opened, qtbot, 0)
+    qtbot.keyClick(opened.sheet, Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
+    assert opened.sheet.selected_rows == [0, 1]
+    assert opened.row == 0
+    qtbot.keyClick(opened.sheet, Qt.Key.Key_Down)
+    assert opened.row == 2  # from where the selection ended, as in any list
+    settle(opened, qtbot)
+
+
+def test_a_factor_typed_while_enlarge_is_off_switches_it_on_in_one_step(opened, qtbot):
+    qtbot.mouseClick(opened.rail.heads[Stage.ENLARGE], LEFT, pos=QPoint(60, 20))
+    assert not opened.controls.on.isChecked()
+    field = opened.controls.rows["factor"].field
+    field.selectAll()
+    qtbot.keyClicks(field, "3")
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    assert opened.pipeline.size.width == 3 * 640
+    assert opened.rail.heads[Stage.ENLARGE].lit
+    assert opened.controls.on.isChecked()
+    opened.roll.undo.undo()
+    assert opened.treatment.stages == {}
+    assert not opened.controls.on.isChecked()
+
+
+def test_the_control_sheet_switches_its_stage(opened, qtbot):
+    qtbot.mouseClick(opened.rail.heads[Stage.DENOISE], LEFT, pos=QPoint(60, 20))
+    assert opened.controls.on.isChecked()
+    qtbot.mouseClick(opened.controls.on, LEFT, pos=QPoint(8, opened.controls.on.height() // 2))
+    assert not opened.pipeline.resolved[Stage.DENOISE].on
+    qtbot.mouseClick(opened.rail.heads[Stage.PRINT], LEFT, pos=QPoint(60, 20))
+    assert not opened.controls.on.isVisible()
+    settle(opened, qtbot)
+
+
+def test_a_model_chosen_for_a_stage_that_is_off_switches_it_on(opened, qtbot):
+    qtbot.mouseClick(opened.rail.heads[Stage.DENOISE], LEFT, pos=opened.rail.heads[Stage.DENOISE].lamp_rect.center())
+    qtbot.mouseClick(opened.rail.heads[Stage.DENOISE], LEFT, pos=QPoint(60, 20))
+    assert not opened.pipeline.resolved[Stage.DENOISE].on
+    combo = opened.controls.model
+    combo.setFocus()
+    qtbot.keyClick(combo, Qt.Key.Key_Down)
+    assert opened.pipeline.resolved[Stage.DENOISE].on
+    settle(opened, qtbot)
