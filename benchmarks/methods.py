@@ -23,7 +23,7 @@ from crispgrain.core.render.threads import single_threaded_libraries
 from crispgrain.core.stages.sharpen.point_spread import as_text
 from crispgrain.core.treatment import Treatment, resolve
 
-NOTHING = Treatment().only([])
+NOTHING = Treatment().only([]).set("develop.exposure", 0.0)  # truths are not brightened
 
 
 def encoded(pixels: NDArray) -> NDArray:

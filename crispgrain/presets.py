@@ -44,7 +44,7 @@ def name_in(path: Path) -> str:
         return path.stem
 
 
-def save(treatment: Treatment, name: str, stages: list[Stage]) -> Path:
+def save(treatment: Treatment, name: str, stages: list[Stage], per_shot: bool = False) -> Path:
     """Keep some stages of a treatment under a name; a preset of the very same name is written over.
 
     Raises
@@ -53,7 +53,7 @@ def save(treatment: Treatment, name: str, stages: list[Stage]) -> Path:
         If the file cannot be written.
     """
     path = path_for(presets_folder(), name)
-    treatment.part(stages, name).save(path)
+    treatment.part(stages, name, per_shot).save(path)
     return path
 
 

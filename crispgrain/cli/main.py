@@ -137,7 +137,7 @@ def _base(options: argparse.Namespace, path: Path) -> Treatment:
     if not options.preset:
         return own
     preset = presets.load(options.preset)
-    return own.synced_from(preset, preset.stages)
+    return own.synced_from(preset, preset.stages, per_shot=True)
 
 
 def _opened(paths: list[Path]) -> Iterator[Shot | ShotError]:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from enum import Enum, StrEnum
 
 from .colour.spaces import Array
-from .files.source import Source
+from .files.source import RawSource, Source
 from .geometry import Rect, Size
 from .meter.reading import Reading
 
@@ -43,6 +43,9 @@ class Parameter:
     ``check`` is for text: it raises ValueError if the text will not do.
     ``metered`` gives the value that follows from a shot's reading; without it
     the metered value is ``default``.
+    ``labels`` are the choices as a person reads them.
+    ``per_shot`` marks what was drawn or found on one shot and means nothing on another.
+    ``matters`` says whether the setting has an effect, given the values of the others.
     """
 
     id: str
@@ -56,10 +59,17 @@ class Parameter:
     choices: tuple[str, ...] = ()
     metered: Callable[[Reading], float] | None = None
     check: Callable[[str], object] | None = None
+    labels: tuple[str, ...] = ()
+    per_shot: bool = False
+    matters: Callable[[Values], bool] = lambda values: True
 
     @property
     def is_number(self) -> bool:
         return not self.choices and self.check is None
+
+    def label(self, choice: str) -> str:
+        """A choice as a person reads it."""
+        return self.labels[self.choices.index(choice)] if self.labels else choice.replace("-", " ")
 
     def metered_value(self, reading: Reading) -> Value:
         if self.metered is None:
@@ -98,10 +108,13 @@ class Model:
     """An interchangeable method for a stage.
 
     A Denoise model on the mosaic may return it demosaiced (H x W x 3); then it ``demosaics``.
+    ``takes_raw`` and ``takes_pictures`` say what kinds of shots it is for.
     ``problem`` says why the model cannot be used here, if so.
     ``tile`` is the least edge of a tile in output pixels: where less is not worth the margin. With ``same_tiles`` it
     is the edge in views and files alike, for the pixels of other tiles would differ.
     ``suits`` says whether a shot of this reading gets the model if none is chosen.
+    ``draft`` is the id of a model of the same stage that gives a quick idea of this one.
+    ``on_reduced`` gives the values for a shot some times smaller.
     ``caution`` says why the model is the wrong choice for a shot of this reading, if so.
     ``margin`` is how far an input pixel can be from an output pixel it changes.
     ``run`` takes pixels (H x W for a mosaic, H x W x 3 for a picture), the values
@@ -124,3 +137,13 @@ class Model:
     same_tiles: bool = False
     suits: Callable[[Reading], bool] = lambda reading: True
     caution: Callable[[Reading], str] = lambda reading: ""
+    draft: str = ""
+    on_reduced: Callable[[Values, Knowledge, int], Values] | None = None
+    takes_raw: bool = True
+    takes_pictures: bool = True
+
+    def fits(self, source: Source) -> bool:
+        """Whether the model can be used on a shot: not on a mosaic's terms where there is none, for instance."""
+        if isinstance(source, RawSource):
+            return self.takes_raw
+        return self.takes_pictures and self.domain is Domain.PICTURE

@@ -14,6 +14,7 @@ from .stages.sharpen import defocus, lens_softness, motion, shake, sharp_net, un
 MODELS: tuple[Model, ...] = (
     develop.DIRECTIONAL,
     develop.LINEAR,
+    develop.FINISHED,
     mosaic_net.MODEL,
     matched_mosaic.MODEL,
     mosaic_dct.MODEL,

@@ -16,10 +16,10 @@ from typing import Any
 import jsonschema
 
 from .errors import ShotError, TreatmentError
-from .files.source import RawSource, Source
+from .files.source import Source
 from .meter.reading import Reading
-from .model import Domain, Model, Parameter, Stage, Value
-from .registry import find_model, models_of
+from .model import Model, Parameter, Stage, Value
+from .registry import MODELS, find_model, models_of
 
 METERED = "metered"
 FORMAT = "crispgrain-treatment"
@@ -76,9 +76,10 @@ class Treatment:
         if field_name == "on":
             settings = replace(settings, on=None if value is None else _as_bool(name, value))
         elif field_name == "model":
-            if value is not None:
-                find_model(stage, str(value))
-            settings = replace(settings, model=None if value is None else str(value))
+            new = None if value is None else find_model(stage, str(value))
+            old = find_model(stage, settings.model) if settings.model else None
+            kept = {name: v for name, v in settings.values.items() if _means_the_same(stage, name, old, new)}
+            settings = replace(settings, model=None if value is None else str(value), values=kept)
         else:
             values = dict(settings.values)
             values.pop(field_name, None)
@@ -109,16 +110,29 @@ class Treatment:
                 result = result.set(f"{later}.on", False)
         return result
 
-    def synced_from(self, other: Treatment, stages: Iterable[Stage]) -> Treatment:
-        """A copy with the chosen stages taken from another treatment; metered settings stay metered."""
+    def synced_from(self, other: Treatment, stages: Iterable[Stage], per_shot: bool = False) -> Treatment:
+        """A copy with the chosen stages taken from another treatment; metered settings stay metered.
+
+        What was drawn or found on the other shot is left there unless ``per_shot``; this one keeps its own.
+        """
         result = self
         for stage in stages:
-            result = result.with_stage(stage, other[stage])
+            taken = other[stage]
+            if not per_shot:
+                own = {k: v for k, v in self[stage].values.items() if k in per_shot_settings(stage)}
+                values = {k: v for k, v in taken.values.items() if k not in per_shot_settings(stage)}
+                taken = replace(taken, values={**values, **(own if self[stage].model == taken.model else {})})
+            result = result.with_stage(stage, taken)
         return result
 
-    def part(self, stages: Iterable[Stage], name: str) -> Treatment:
-        """A preset of the chosen stages."""
-        return Treatment({s: self[s] for s in stages}, name)
+    def part(self, stages: Iterable[Stage], name: str, per_shot: bool = False) -> Treatment:
+        """A preset of the chosen stages; with ``per_shot``, of what was drawn or found on this shot, too."""
+        return replace(Treatment().synced_from(self, stages, per_shot), name=name)
+
+    @property
+    def has_per_shot(self) -> bool:
+        """Whether anything in it was drawn or found on this shot."""
+        return any(name in per_shot_settings(stage) for stage, s in self.stages.items() for name in s.values)
 
     def as_json(self) -> dict[str, Any]:
         stages = {}
@@ -220,6 +234,20 @@ def parameters_named(stage: Stage, parameter: str, model: str | None = None) -> 
     return found
 
 
+def per_shot_settings(stage: Stage) -> set[str]:
+    """The settings of a stage's models that belong to one shot."""
+    return {p.id for m in MODELS if m.stage is stage for p in m.parameters if p.per_shot}
+
+
+def _means_the_same(stage: Stage, name: str, old: Model | None, new: Model | None) -> bool:
+    """Whether a setting may stay when the model changes (None: metered): a radius is not a radius everywhere."""
+    meanings = [p for m in MODELS if m.stage is stage for p in m.parameters if p.id == name]
+    if all(p == meanings[0] for p in meanings):
+        return True
+    before, after = ([p for p in m.parameters if p.id == name] if m else [] for m in (old, new))
+    return old is new or (bool(before) and before == after)
+
+
 def _as_bool(name: str, value: Value | bool) -> bool:
     if isinstance(value, bool):
         return value
@@ -283,8 +311,7 @@ class Resolved:
 
 def metered_model(stage: Stage, source: Source, reading: Reading) -> Model:
     """The model a shot gets if none is chosen: the first of its stage that can take its pixels and suits it."""
-    is_mosaic = isinstance(source, RawSource)
-    return next(m for m in models_of(stage) if (is_mosaic or m.domain is Domain.PICTURE) and m.suits(reading))
+    return next(m for m in models_of(stage) if m.fits(source) and m.suits(reading))
 
 
 def metered_on(stage: Stage, reading: Reading) -> bool:
@@ -320,10 +347,11 @@ def resolve(treatment: Treatment, source: Source, reading: Reading) -> Resolved:
         remarks: list[str] = []
         settings = treatment[stage]
         model = find_model(stage, settings.model) if settings.model else metered_model(stage, source, reading)
-        if model.problem() or (model.domain is Domain.MOSAIC and not isinstance(source, RawSource)):
+        if model.problem() or not model.fits(source):
             fallback = metered_model(stage, source, reading)
             why = model.problem() or f"{model.name} needs a RAW mosaic."
-            remarks.append(f"{why} {fallback.name} is used for this shot.")
+            if stage is not Stage.DEVELOP:  # there nobody would expect anything else
+                remarks.append(f"{why} {fallback.name} is used for this shot.")
             model = fallback
         on = metered_on(stage, reading) if settings.on is None else settings.on
         if on and (caution := model.caution(reading)):

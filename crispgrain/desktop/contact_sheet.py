@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QItemSelectionModel, QModelIndex, QPersistentModelIndex, QRect, QSize, Qt, Signal
+from PySide6.QtCore import QItemSelectionModel, QModelIndex, QPersistentModelIndex, QPoint, QRect, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QAbstractItemView, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
@@ -121,6 +121,6 @@ class ContactSheet(QListView):
 
     @property
     def visible_rows(self) -> set[int]:
-        area = self.viewport().rect()
-        rows = range(self.model().rowCount())
-        return {r for r in rows if self.visualRect(self.model().index(r, 0)).intersects(area)}
+        area, count = self.viewport().rect(), self.model().rowCount()
+        first, last = (self.indexAt(QPoint(area.center().x(), y)) for y in (area.top(), area.bottom()))
+        return set(range(first.row(), last.row() + 1 if last.isValid() else count)) if first.isValid() else set()

@@ -18,9 +18,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from crispgrain.core.files.source import RawSource
 from crispgrain.core.meter import words
-from crispgrain.core.model import Domain, Parameter, Stage, Value
+from crispgrain.core.model import Parameter, Stage, Value
 from crispgrain.core.registry import models_of
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.shot import Shot
@@ -32,6 +31,7 @@ from .path_row import PathRow
 from .summaries import remark_words
 
 WIDTH = 262
+METERED_STAGES = (Stage.DEVELOP, Stage.DENOISE, Stage.SHARPEN)  # others have nothing that follows the reading
 # What some models can be told on the picture itself.
 TOOLS = {"motion": "Draw the movement …", "shake": "Find the path in a patch …"}
 
@@ -106,7 +106,7 @@ class _ChoiceRow(QWidget):
         self.parameter = parameter
         self.field = QComboBox()
         for choice in parameter.choices:
-            self.field.addItem(choice.replace("-", " "), choice)
+            self.field.addItem(parameter.label(choice), choice)
         self.field.setAccessibleName(parameter.name)
         self.field.installEventFilter(_WheelPasses(self))
         self.field.setMinimumWidth(120)
@@ -173,6 +173,8 @@ class ControlSheet(QScrollArea):
         head.addStretch()
         head.addWidget(self.on)
         layout.addLayout(head)
+        layout.addWidget(self.reading)
+        layout.addWidget(rule)
         layout.addWidget(self.model)
         layout.addWidget(self.purpose)
         layout.addWidget(self.remark)
@@ -185,8 +187,6 @@ class ControlSheet(QScrollArea):
         buttons.addWidget(self.strip)
         buttons.addStretch()
         layout.addLayout(buttons)
-        layout.addWidget(rule)
-        layout.addWidget(self.reading)
         layout.addStretch()
         layout.addWidget(self.histogram)
         self.setWidget(inside)
@@ -205,8 +205,7 @@ class ControlSheet(QScrollArea):
         if shot is None or pipeline is None:
             return
         resolved = pipeline.resolved[stage]
-        is_mosaic = isinstance(shot.source, RawSource)
-        usable = [m for m in models_of(stage) if is_mosaic or m.domain is Domain.PICTURE]
+        usable = [m for m in models_of(stage) if m.fits(shot.source)]
         if self._shown != (stage, resolved.model.id) or self.model.count() != len(usable):
             self._build(stage, resolved)
             self.model.clear()
@@ -227,15 +226,11 @@ class ControlSheet(QScrollArea):
         for name, row in self.rows.items():
             metered = row.parameter.metered_value(shot.reading)
             row.show_value(resolved.values[name], metered, name not in given.values)
+            row.setVisible(row.parameter.matters(resolved.values))
             if isinstance(row, PathRow) and row.picture.kernel is None:
                 self.path_wanted.emit(row)
-        if stage is Stage.ENLARGE:
-            by = resolved.values["by"]
-            self.rows["factor"].setVisible(by == "factor")
-            self.rows["pixels"].setVisible(by != "factor")
-        if "turn" in self.rows:
-            self.rows["turn"].setVisible(resolved.values["blades"] != "round")
         self.reading.setText("\n".join(reading_words(stage, shot, pipeline)))
+        self.follow.setText("Follow the meter" if stage in METERED_STAGES else "Start values")
         self.follow.setEnabled(stage in treatment.stages and given != type(given)())
 
     def _build(self, stage: Stage, resolved: ResolvedStage) -> None:

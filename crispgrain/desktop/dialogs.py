@@ -130,11 +130,15 @@ class ExportDialog(QDialog):
         if chosen:
             self.folder.setText(chosen)
 
-    def apply_to(self, treatment: Treatment) -> Treatment:
-        """The treatment with the Print stage, and the networks' effort, as chosen here."""
+    def with_effort(self, treatment: Treatment) -> Treatment:
+        """The treatment with the networks' effort as chosen for this export."""
         if self.best.isChecked():
             for stage in (s for s, r in self._pipeline.resolved.stages.items() if EFFORT.id in r.values):
                 treatment = treatment.set(f"{stage}.{EFFORT.id}", EFFORT.choices[-1])
+        return treatment
+
+    def with_print(self, treatment: Treatment) -> Treatment:
+        """The treatment with its Print stage as chosen here."""
         return (
             treatment.set("print.format", str(self.format.currentData()))
             .set("print.bits", str(self.bits.currentData()))
@@ -164,7 +168,9 @@ class ExportDialog(QDialog):
 class StagesDialog(QDialog):
     """Choose stages, for sync or for a preset."""
 
-    def __init__(self, title: str, words: str, accept: str, ask_name: bool, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, title: str, words: str, accept: str, ask_name: bool, has_per_shot: bool, parent: QWidget | None = None
+    ) -> None:  # fmt: skip
         super().__init__(parent)
         self.setWindowTitle(title)
         self.setMinimumWidth(340)
@@ -185,6 +191,9 @@ class StagesDialog(QDialog):
             box.setChecked(stage is not Stage.DEVELOP)
             layout.addWidget(box)
             self.boxes[stage] = box
+        self.per_shot = QCheckBox("What was drawn or found on this shot, too (movement, path)")
+        self.per_shot.setVisible(has_per_shot)
+        layout.addWidget(self.per_shot)
         layout.addSpacing(6)
         buttons = _buttons(self, accept)
         layout.addWidget(buttons)

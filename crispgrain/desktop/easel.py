@@ -20,7 +20,8 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
-from crispgrain.core.geometry import Rect
+from crispgrain.core.geometry import Rect, Size
+from crispgrain.core.render.views import Approximate
 
 from .easel_marks import (
     LOUPE,
@@ -75,6 +76,8 @@ class Easel(QWidget):
         self.loupe = False
         self._scale = 1.0
         self._centre = QPointF(0, 0)
+        self._centred_in: Size | None = None  # the size of the result that the centre is in
+        self.message = ""  # what is said in place of a picture
         self._pressed: QPointF | None = None
         # What the next drag is asked for, if for anything but panning: a patch or a line.
         self._patch_asked: Callable[[Rect], None] | None = None
@@ -103,9 +106,13 @@ class Easel(QWidget):
     @property
     def scale(self) -> float:
         """Screen pixels per pixel of the result."""
+        return self.scale_of(self.result.size)
+
+    def scale_of(self, size: Size) -> float:
+        """Screen pixels per pixel of a result of that size."""
         if not self.fitted:
             return self._scale
-        pane, size = self.panes[0], self.result.size
+        pane = self.panes[0]
         return min((pane.width() - 24) / size.width, (pane.height() - 24) / size.height, 8.0)
 
     def origin(self, pane: QRect) -> QPointF:
@@ -194,18 +201,16 @@ class Easel(QWidget):
             self._keep_inside()
         self._moved()
 
-    def show_whole(self) -> None:
-        """Forget the view of an earlier shot."""
-        self.fitted, self.patches = True, []
-        self._moved()
-
-    def result_resized(self, before: QSize, after: QSize) -> None:
-        """Keep looking at the same spot when Enlarge changes the size of the result."""
-        if not self.fitted and before.width() > 1:
+    def keep_place(self, size: Size | None) -> None:
+        """Go on looking at the same part of the picture when another shot or Enlarge changes the result's size."""
+        before = self._centred_in
+        if size is None or size == before:
+            return
+        self._centred_in = size
+        if before is not None:
             self._centre = QPointF(
-                self._centre.x() * after.width() / before.width(), self._centre.y() * after.height() / before.height()
+                self._centre.x() * size.width / before.width, self._centre.y() * size.height / before.height
             )
-            self._keep_inside()
 
     def set_arrangement(self, arrangement: Arrangement) -> None:
         self.arrangement = arrangement
@@ -396,9 +401,11 @@ class Easel(QWidget):
         painter = QPainter(self)
         painter.fillRect(self.rect(), QColor(self.surround.value))
         if self.result.view is None:
+            self._paint_message(painter)
             return
         panes = self.panes
-        shown = (self.source, self.captions[0]) if self.flipped else (self.result, self.captions[1])
+        said = self.captions[1] + (" (approximate)" if isinstance(self.result.view, Approximate) else "")
+        shown = (self.source, self.captions[0]) if self.flipped else (self.result, said)
         if self.arrangement in APART:
             self._paint_part(painter, self.source, panes[0], panes[0], self.captions[0], left=True)
             self._paint_part(painter, shown[0], panes[1], panes[1], shown[1], left=False)
@@ -411,7 +418,7 @@ class Easel(QWidget):
             first = QRect(0, 0, width, at) if across else QRect(0, 0, at, height)
             second = QRect(0, at, width, height - at) if across else QRect(at, 0, width - at, height)
             self._paint_part(painter, self.source, panes[0], first, self.captions[0], left=True)
-            self._paint_part(painter, self.result, panes[0], second, self.captions[1], left=False)
+            self._paint_part(painter, self.result, panes[0], second, said, left=False)
             paint_divider(painter, self.rect(), at, across)
         dragged, origin, scale = self._dragged_patch, self.origin(panes[-1]), self.scale
         for patch in [*self.patches, *([dragged] if dragged is not None else [])]:
@@ -424,6 +431,16 @@ class Easel(QWidget):
             paint_navigator(painter, navigator, self.source.overview, self.result.size, self.visible)
         if self.loupe and self._pointer is not None and self._pressed is None:
             self._paint_loupe(painter, shown[0])
+
+    def _paint_message(self, painter: QPainter) -> None:
+        painter.setPen(QColor(self.surround.ink))
+        room = self.rect().adjusted(40, 40, -40, -40)
+        painter.drawText(room, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.message)
+
+    def show_message(self, words: str) -> None:
+        """Say something where the picture would be, as long as there is none."""
+        self.message = words
+        self.update()
 
     def _paint_part(
         self, painter: QPainter, layer: Layer, pane: QRect, clip: QRect, caption: str, left: bool

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 
-from PySide6.QtCore import QObject, QSize, Signal
+from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
 from crispgrain.core.cancel import CancelToken
@@ -12,7 +12,7 @@ from crispgrain.core.geometry import Rect
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.render.threads import worker_count
-from crispgrain.core.render.views import Result, View
+from crispgrain.core.render.views import Result, View, view_at
 
 from .background import Background, Urgency
 from .easel import Arrangement, Easel
@@ -40,6 +40,7 @@ class EaselRenderer(QObject):
         self._spot_under_way = False
         self._spots = Background(1)  # one that never has to wait for a tile under way
         self._cancel = CancelToken()
+        self._exact: tuple[View | None, View | None] = (None, None)
         self._in_work: set[tuple[str, TileRef]] = set()
         self._done = 0
         self._started = 0.0
@@ -49,35 +50,45 @@ class EaselRenderer(QObject):
     def show(self, source: View | None, result: View | None, overview: QImage | None, wait: bool = False) -> None:
         """Put another shot, treatment or view on the easel; ``wait`` shows it without computing tiles yet."""
         easel = self.easel
-        before = easel.result.size
-        self._cancel.cancel()
-        self._cancel = CancelToken()
-        self._in_work.clear()
-        self._spot_under_way = False
+        self._drop_work()
         self._done, self._stopped = 0, wait
-        easel.source.set_view(source, overview)
-        easel.result.set_view(result, overview if isinstance(result, Result) else None)
-        after = easel.result.size
-        if before != after:
-            easel.result_resized(QSize(before.width, before.height), QSize(after.width, after.height))
+        self._exact = (source, result)
+        easel.source.overview = overview
+        easel.result.overview = overview if isinstance(result, Result) else None
+        easel.keep_place(result.size if result is not None else None)
+        self._choose_views()
         easel.update()
         self._start_spot()
         self._pump()
 
+    def _choose_views(self) -> None:
+        """Show the views themselves, or from far away, approximations of them."""
+        easel, (source, result) = self.easel, self._exact
+        scale = easel.scale_of(result.size) if result is not None else 1.0
+        ratio = source.size.width / result.size.width if source is not None and result is not None else 1.0
+        for layer, view, shown in ((easel.source, source, scale / ratio), (easel.result, result, scale)):
+            wanted = view_at(view, shown) if view is not None else None
+            if layer.key != (wanted.key if wanted is not None else None):
+                self._drop_work()
+            layer.set_view(wanted, layer.overview)
+
+    def _drop_work(self) -> None:
+        self._cancel.cancel()
+        self._cancel = CancelToken()
+        self._in_work.clear()
+        self._spot_under_way = False
+
     def set_overview(self, image: QImage) -> None:
         """Put another small rendering under the tiles."""
         self.easel.source.overview = image
-        if isinstance(self.easel.result.view, Result):
+        if isinstance(self._exact[1], Result):
             self.easel.result.overview = image
         self.easel.update()
         self._pump()
 
     def stop(self) -> None:
         """Compute nothing more until the view or the treatment changes."""
-        self._cancel.cancel()
-        self._cancel = CancelToken()
-        self._in_work.clear()
-        self._spot_under_way = False
+        self._drop_work()
         self._stopped = True
         self.progress.emit(None)
 
@@ -93,6 +104,7 @@ class EaselRenderer(QObject):
     def _view_changed(self) -> None:
         if self.easel.result.view is not None:
             self._stopped = False
+            self._choose_views()
             self._pump()
 
     def _wanted(self) -> list[tuple[str, TileRef]]:

@@ -7,13 +7,13 @@ from pathlib import Path
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QWidget
 
-from crispgrain.core.files import OutputSettings
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.progress import Progress
 
 from .dialogs import ExportDialog
 from .exporter import Exporter, Job
+from .preferences import last_folder, last_output, remember_export
 from .roll import Roll, State
 from .status_line import StatusLine
 
@@ -24,8 +24,6 @@ class ExportFlow(QObject):
     def __init__(self, window: QWidget, roll: Roll, exporter: Exporter, status: StatusLine) -> None:
         super().__init__(window)
         self.window, self.roll, self.exporter, self.status = window, roll, exporter, status
-        self._last_folder: Path | None = None
-        self._last_output: OutputSettings | None = None
         exporter.started.connect(lambda job: self._set_state(job.row, State.RENDERING))
         exporter.progress.connect(self._progress)
         exporter.written.connect(self._written)
@@ -36,20 +34,22 @@ class ExportFlow(QObject):
         """Let the person choose; ``pipeline`` is that of the current shot."""
         rows = [r for r in rows if self.roll.entries[r].state is not State.FAILED]
         entry = self.roll.entries[current]
-        folder = self._last_folder or entry.path.parent / "results"
+        folder = last_folder() or entry.path.parent / "results"
         # A shot with Print settings of its own keeps them; others are offered what was chosen last.
-        again = None if entry.treatment[Stage.PRINT].values else self._last_output
+        again = None if entry.treatment[Stage.PRINT].values else last_output()
         dialog = ExportDialog(pipeline, len(rows), folder, self.window, again)
         if dialog.exec():
             self.export(rows, dialog)
 
     def export(self, rows: list[int], dialog: ExportDialog) -> None:
-        """Write the results of some shots in the background."""
-        self._last_folder, self._last_output = dialog.chosen_folder, dialog.output
-        changed = {r: dialog.apply_to(self.roll.entries[r].treatment) for r in rows}
+        """Write the results of some shots in the background; what was chosen becomes their Print stage."""
+        remember_export(dialog.chosen_folder, dialog.output)
+        changed = {r: dialog.with_print(self.roll.entries[r].treatment) for r in rows}
+        self.roll.change_many(changed, "Print: as exported")
         self.status.offer_folder(None)
+        folder, name = dialog.chosen_folder, dialog.chosen_name
         self.exporter.add(
-            [Job(r, self.roll.entries[r].path, changed[r], dialog.chosen_folder, dialog.chosen_name) for r in rows]
+            [Job(r, self.roll.entries[r].path, dialog.with_effort(changed[r]), folder, name) for r in rows]
         )
 
     def _progress(self, job: Job, progress: Progress) -> None:

@@ -13,7 +13,7 @@ from crispgrain.core.geometry import Rect
 from crispgrain.core.model import Stage
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.pipeline import Pipeline
-from crispgrain.core.render.views import Axis, Halo, Residual, Result, View
+from crispgrain.core.render.views import Approximate, Axis, Halo, Residual, Result, View
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment
 
@@ -101,6 +101,7 @@ class Judging(QObject):
     def show_figure(self, view: View | None, visible: Rect) -> None:
         """Say in figures what a view shows, once the picture has come to rest."""
         self._cancel.cancel()
+        view = view.exact if isinstance(view, Approximate) else view
         wanted = isinstance(view, Residual | Halo) and visible.width > 0 and visible.height > 0
         self._asked = (view, visible) if wanted and view is not None else None
         if self._asked is None:

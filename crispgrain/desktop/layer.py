@@ -14,9 +14,10 @@ from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import Array
 from crispgrain.core.geometry import Rect, Size, tile_rect
 from crispgrain.core.render.pipeline import near_first
-from crispgrain.core.render.views import View
+from crispgrain.core.render.views import Approximate, View
 
 DEEPEST = 5
+MOST_STALE = 300  # tiles kept on show until their successors come
 
 
 def to_image(pixels: Array) -> QImage:
@@ -59,7 +60,7 @@ class Layer:
     view: View | None = None
     overview: QImage | None = None
     images: dict[TileRef, QImage] = field(default_factory=dict)
-    stale: dict[TileRef, QImage] = field(default_factory=dict)
+    stale: list[tuple[Rect, QImage]] = field(default_factory=list)
     spot: tuple[Rect, QImage] | None = None
     key: Hashable = None
 
@@ -73,7 +74,12 @@ class Layer:
         if key != self.key:
             before, self.view = self.view, view
             same_shot = view is not None and before is not None and view.source is before.source
-            self.stale = {**self.stale, **self.images} if same_shot and view.size == before.size else {}  # type: ignore[union-attr]
+            kept = same_shot and view is not None and before is not None and view.size == before.size
+            if kept and before is not None:
+                shown = [(tile_rect(r.row, r.column, before.tile, before.size), i) for r, i in self._by_level()]
+                self.stale = [*self.stale, *shown][-MOST_STALE:]
+            else:
+                self.stale = []
             self.images, self.spot = {}, None
         self.key, self.view = key, view
         self.overview = overview
@@ -82,14 +88,16 @@ class Layer:
         """Tiles needed to fill a visible rectangle, nearest to its middle first."""
         if self.view is None:
             return []
-        level = level_for(scale)
+        level = self._level(scale)
         centre = (visible.top + visible.height / 2, visible.left + visible.width / 2)
         refs = (TileRef(r, c, level) for r, c in near_first(visible, self.view.tile, centre))
         return [ref for ref in refs if ref not in self.images]
 
     def put(self, ref: TileRef, image: QImage) -> None:
+        assert self.view is not None
         self.images[ref] = image
-        self.stale.pop(ref, None)
+        new = tile_rect(ref.row, ref.column, self.view.tile, self.size)
+        self.stale = [(rect, old) for rect, old in self.stale if rect.intersect(new) != rect]
 
     def colour_at(self, x: int, y: int) -> QColor | None:
         """The shown colour of a pixel of this layer, from the finest tile there is."""
@@ -110,17 +118,19 @@ class Layer:
         """What there is to paint at a scale, best last: rectangles in the result's pixels with their images."""
         if self.view is None:
             return
-        yield from self._tiles(self.stale, scale)
+        yield from self.stale
         if self.spot is not None:
             yield self.spot
-        yield from self._tiles(self.images, scale)
+        for ref, image in self._by_level(self._level(scale)):
+            yield tile_rect(ref.row, ref.column, self.view.tile, self.size), image
 
-    def _tiles(self, store: dict[TileRef, QImage], scale: float) -> Iterator[tuple[Rect, QImage]]:
-        assert self.view is not None
-        level = level_for(scale)
-        # Coarser or finer tiles fill in until the right level is there.
-        for ref in sorted(store, key=lambda r: (r.level == level, -r.level)):
-            yield tile_rect(ref.row, ref.column, self.view.tile, self.size), store[ref]
+    def _by_level(self, best: int = 0) -> list[tuple[TileRef, QImage]]:
+        """All tiles, those of the best level last: coarser or finer ones fill in until they are there."""
+        return sorted(self.images.items(), key=lambda item: (item[0].level == best, -item[0].level))
+
+    def _level(self, scale: float) -> int:
+        """How often tiles are halved: an approximation is as small as it is shown already."""
+        return 0 if isinstance(self.view, Approximate) else level_for(scale)
 
 
 def render_tile(view: View, ref: TileRef, cancel: CancelToken) -> QImage:

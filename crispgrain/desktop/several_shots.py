@@ -32,28 +32,32 @@ class SeveralShots(QObject):
         if not rows:
             self.status.say("Select the shots to sync to on the contact sheet (Ctrl or Shift and click).")
             return
-        words = f"Put these stages of {self.roll.entries[current].path.name} on {len(rows)} other shots."
+        entry = self.roll.entries[current]
+        words = f"Put these stages of {entry.path.name} on {len(rows)} other shots."
         dialog = StagesDialog(
-            "Sync", f"{words} Metered settings follow the reading of each shot.", "Sync", False, self.window
-        )
+            "Sync", f"{words} Metered settings follow the reading of each shot.", "Sync", False,
+            entry.treatment.has_per_shot, self.window,
+        )  # fmt: skip
         if dialog.exec():
-            self.sync(current, rows, dialog.stages)
+            self.sync(current, rows, dialog.stages, dialog.per_shot.isChecked())
 
-    def sync(self, current: int, rows: list[int], stages: list[Stage]) -> None:
-        """Put chosen stages of the current shot's treatment on other shots."""
+    def sync(self, current: int, rows: list[int], stages: list[Stage], per_shot: bool = False) -> None:
+        """Put chosen stages of the current shot's treatment on other shots, perhaps with what was drawn on it."""
         treatment = self.roll.entries[current].treatment
-        changed = {r: self.roll.entries[r].treatment.synced_from(treatment, stages) for r in rows}
+        changed = {r: self.roll.entries[r].treatment.synced_from(treatment, stages, per_shot) for r in rows}
         self.roll.change_many(changed, f"Sync to {len(rows)} shots")
         self.status.say(f"{len(stages)} stages synced to {len(rows)} shots.")
 
     def ask_preset(self, treatment: Treatment) -> None:
-        dialog = StagesDialog("Save as preset", "Keep these stages under a name.", "Save", True, self.window)
+        dialog = StagesDialog(
+            "Save as preset", "Keep these stages under a name.", "Save", True, treatment.has_per_shot, self.window
+        )
         if dialog.exec():
-            self.save_preset(treatment, dialog.name.text().strip(), dialog.stages)
+            self.save_preset(treatment, dialog.name.text().strip(), dialog.stages, dialog.per_shot.isChecked())
 
-    def save_preset(self, treatment: Treatment, name: str, stages: list[Stage]) -> None:
+    def save_preset(self, treatment: Treatment, name: str, stages: list[Stage], per_shot: bool = False) -> None:
         try:
-            presets.save(treatment, name, stages)
+            presets.save(treatment, name, stages, per_shot)
             self.status.say(f"Preset “{name}” saved.")
         except ShotError as error:
             self.status.say(str(error))
@@ -75,5 +79,5 @@ class SeveralShots(QObject):
         except ShotError as error:
             self.status.say(str(error))
             return
-        changed = {r: self.roll.entries[r].treatment.synced_from(preset, preset.stages) for r in rows}
+        changed = {r: self.roll.entries[r].treatment.synced_from(preset, preset.stages, True) for r in rows}
         self.roll.change_many(changed, f"Preset {preset.name or file.stem}")

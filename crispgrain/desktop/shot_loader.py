@@ -8,7 +8,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
 from crispgrain.core.files import Source, read_shot
-from crispgrain.core.meter import Reading, measure
+from crispgrain.core.meter import Reading, first_reading, measure
 from crispgrain.core.meter.words import headline
 from crispgrain.core.model import Stage
 from crispgrain.core.render.overview import overview
@@ -19,18 +19,14 @@ from crispgrain.core.treatment import Resolved, Treatment, resolve
 from .background import Background, Urgency
 from .layer import to_image
 from .roll import Roll, State
+from .thumbnails import thumbnail
 
-THUMB_SIDE = 264  # px
 IN_MEMORY = 3  # shots whose pixels are kept
 
 
 def developed(treatment: Treatment) -> Treatment:
     """What counts as the source on the easel: the same development, nothing else."""
     return treatment.only([Stage.DEVELOP])
-
-
-def _thumbnail(source: Source) -> QImage:
-    return to_image(overview(source, resolve(Treatment(), source, Reading()), THUMB_SIDE))
 
 
 class ShotLoader(QObject):
@@ -58,8 +54,8 @@ class ShotLoader(QObject):
 
         def read() -> tuple[Source, Resolved, QImage, QImage]:
             source = read_shot(entry.path)
-            resolved = resolve(developed(entry.treatment), source, Reading())
-            return source, resolved, to_image(overview(source, resolved)), _thumbnail(source)
+            resolved = resolve(developed(entry.treatment), source, first_reading(source))
+            return source, resolved, to_image(overview(source, resolved)), thumbnail(source)
 
         def got(answer: tuple[Source, Resolved, QImage, QImage]) -> None:
             source, resolved, image, entry.thumbnail = answer
@@ -94,7 +90,7 @@ class ShotLoader(QObject):
 
         def job() -> tuple[Reading, QImage]:
             source = read_shot(entry.path)  # its pixels are let go afterwards
-            return measure(source), _thumbnail(source)
+            return measure(source), thumbnail(source)
 
         def done(answer: tuple[Reading, QImage]) -> None:
             reading, entry.thumbnail = answer

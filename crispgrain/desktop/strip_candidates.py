@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from crispgrain.core.files.source import RawSource
-from crispgrain.core.model import Domain, Stage
+from crispgrain.core.model import Stage
 from crispgrain.core.registry import models_of
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment, resolve
@@ -33,13 +32,12 @@ class Candidate:
 
 def candidates(stage: Stage, shot: Shot, treatment: Treatment) -> list[Candidate]:
     """Off, every model of the stage at its strengths now, and weaker and stronger versions of the present one."""
-    is_mosaic = isinstance(shot.source, RawSource)
     found: list[Candidate] = []
     if stage in STRENGTH:
         found.append(Candidate("off", treatment.set(f"{stage}.on", False), "off"))
     lit = treatment.set(f"{stage}.on", True) if stage is not Stage.DEVELOP else treatment
     for model in models_of(stage):
-        if is_mosaic or model.domain is Domain.PICTURE:
+        if model.fits(shot.source):
             found.append(Candidate(model.name, lit.set(f"{stage}.model", model.id), model.name))
     if stage in STRENGTH:
         found += [_at_strength(stage, shot, lit, strength) for strength in VARIED[stage]]

@@ -16,9 +16,10 @@ def stage_summary(stage: Stage, pipeline: Pipeline) -> str:
     name = resolved.model.name
     match stage:
         case Stage.DEVELOP:
-            if v["exposure"] or v["warmth"] or v["tint"]:
-                return f"{float(v['exposure']):+.1f} EV, {float(v['warmth']):+.0f} mired"
-            return "as shot"
+            changes = [f"{float(v['exposure']):+.2f} EV"] if v["exposure"] else []
+            changes += [f"{float(v['warmth']):+.0f} mired"] if v["warmth"] else []
+            changes += [f"tint {float(v['tint']):+.0f}"] if v["tint"] else []
+            return ", ".join(changes) or "as shot"
         case Stage.DENOISE:
             return f"{name} {float(v['luminance']):.0f} / {float(v['colour']):.0f} %"
         case Stage.SHARPEN:

@@ -61,7 +61,8 @@ def render_patch(shot: Shot, treatment: Treatment, patch: Rect, cache: TileCache
     truth = known_truth(shot.source) if pipeline.size == shot.source.size else None
     if truth is None:
         return stored, seconds, None
-    error = stored / 255 - icc.from_working(np.ascontiguousarray(truth[rect.slices]), profile, 8) / 255
+    light = np.float32(2 ** float(pipeline.resolved[Stage.DEVELOP].values["exposure"]))
+    error = stored / 255 - icc.from_working(np.ascontiguousarray(truth[rect.slices]) * light, profile, 8) / 255
     return stored, seconds, float(-10 * np.log10(max(float(np.square(error).mean()), 1e-12)))
 
 

@@ -38,6 +38,11 @@ class Surround(Enum):
     NEAR_BLACK = "#161616"
 
     @property
+    def ink(self) -> str:
+        """A colour for words on it."""
+        return "#161616" if self is Surround.PAPER_WHITE else "#f2f2f2"
+
+    @property
     def next(self) -> Surround:
         every = list(Surround)
         return every[(every.index(self) + 1) % len(every)]

@@ -59,6 +59,7 @@ from .strip_flow import StripFlow
 from .summaries import remark_words, stage_summary
 from .test_strip import TestStrip
 from .theme import BOOTH, DIM_ROOM, apply_theme, current_theme
+from .thumbnails import Thumbnails
 from .variants import Variants
 
 FLIP_KEY = Qt.Key.Key_S  # hold to see the source
@@ -103,6 +104,7 @@ class Window(QMainWindow):
         self.judging = Judging(self.background, self.cache)
         self.strip = TestStrip(self.background)
         self.sheet = ContactSheet(self.roll)
+        self.thumbnails = Thumbnails(self.roll, lambda: self.sheet.visible_rows)
         self.status = StatusLine()
         self.empty = EmptyState()
         self.export_flow = ExportFlow(self, self.roll, self.exporter, self.status)
@@ -187,6 +189,7 @@ class Window(QMainWindow):
         self.middle.setCurrentIndex(1)
         if self.row < 0:
             self.sheet.choose(rows[0])
+        self.thumbnails.want([row for row in rows if row != self.row])
         self.loader.meter_later([row for row in rows if row != self.row])
 
     def ask_files(self) -> None:
@@ -252,10 +255,9 @@ class Window(QMainWindow):
         if row < 0 or row == self.row:
             return
         self.row = row
-        self.strip.close_strip()
         self._show_nothing()
         self._show_pixel(None)  # the pointer may rest, and its values are of the shot before
-        self.easel.show_whole()
+        self.easel.show_message("")
         self.status.say(f"Opening {self.roll.entries[row].path.name} …")
         self.loader.open(row)
 
@@ -274,6 +276,7 @@ class Window(QMainWindow):
     def _shot_failed(self, row: int, words: str) -> None:
         if row == self.row:
             self.status.say(words)
+            self.easel.show_message(words)
 
     def _show_nothing(self) -> None:
         self._overview_key = self.pipeline = None
@@ -507,6 +510,7 @@ class Window(QMainWindow):
                 return
         self.renderer.close()
         self.exporter.close()
+        self.thumbnails.close()
         self.background.close()
         super().closeEvent(event)
 

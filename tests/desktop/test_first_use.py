@@ -1,10 +1,22 @@
 """What a photographer does in the first hour, by mouse and keys."""
 
+import io
+import threading
+from types import SimpleNamespace
+
+import numpy as np
+import rawpy
+from PIL import Image
 from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtWidgets import QApplication
 
+from crispgrain.core.files import preview
+from crispgrain.core.meter import Reading
 from crispgrain.core.model import Stage
+from crispgrain.desktop import shot_loader
 from crispgrain.desktop.dialogs import StagesDialog
+from crispgrain.desktop.roll import State
+from crispgrain.desktop.thumbnails import quick_thumbnail
 from tests.desktop.driving import LEFT, settle
 
 
@@ -87,3 +99,48 @@ def test_a_model_chosen_for_a_stage_that_is_off_switches_it_on(opened, qtbot):
     qtbot.keyClick(combo, Qt.Key.Key_Down)
     assert opened.pipeline.resolved[Stage.DENOISE].on
     settle(opened, qtbot)
+
+
+def test_thumbnails_in_sight_do_not_wait_for_the_meter(window, tmp_path, clean8, qtbot, monkeypatch):
+    for number in range(60):
+        Image.fromarray(np.roll(clean8[:90, :120], number, 1)).save(tmp_path / f"{number:03}.jpg")
+    go_on = threading.Event()
+    monkeypatch.setattr(shot_loader, "measure", lambda source: go_on.wait(60) and Reading())
+    window.open_paths([tmp_path])
+    window.sheet.scrollToBottom()
+    seen = window.sheet.visible_rows
+    assert 59 in seen
+    assert len(seen) < 10
+    entries = window.roll.entries
+    qtbot.waitUntil(lambda: all(entries[r].thumbnail is not None for r in seen), timeout=20_000)
+    assert sum(e.thumbnail is not None for e in entries) < 50  # others had to wait
+    assert all(entries[r].state is State.WAITING for r in seen)
+    thumbnail = entries[59].thumbnail
+    assert (thumbnail.width(), thumbnail.height()) == (120, 90)
+    go_on.set()
+
+
+def test_a_raw_shows_the_preview_the_camera_put_into_it(tmp_path, monkeypatch):
+    """LibRaw hands over an embedded JPEG and how the camera was held; both stand in here for a camera's file."""
+    wide = np.zeros((60, 90, 3), np.uint8)
+    wide[:, :30] = (200, 40, 30)
+    data = io.BytesIO()
+    Image.fromarray(wide).save(data, "JPEG", quality=95)
+
+    class Held:
+        sizes = SimpleNamespace(flip=6)
+
+        def __enter__(self):
+            return self
+
+        def __exit__(self, *error):
+            pass
+
+        def extract_thumb(self):
+            return SimpleNamespace(format=rawpy.ThumbFormat.JPEG, data=data.getvalue())
+
+    monkeypatch.setattr(preview.rawpy, "imread", lambda path: Held())
+    image = quick_thumbnail(tmp_path / "held.dng")
+    assert (image.width(), image.height()) == (60, 90)
+    assert image.pixelColor(30, 10).red() > 150  # turned clockwise, left becomes top
+    assert image.pixelColor(30, 80).red() < 60

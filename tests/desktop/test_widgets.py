@@ -11,6 +11,7 @@ from crispgrain.core.cancel import CancelToken
 from crispgrain.core.colour import icc
 from crispgrain.core.errors import Cancelled
 from crispgrain.core.files import PictureSource
+from crispgrain.core.geometry import tile_rect
 from crispgrain.core.meter import Noise, Reading
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
@@ -148,10 +149,10 @@ def test_a_layer_keeps_tiles_of_the_same_result_and_stale_ones_of_the_same_shot(
     assert TileRef(0, 0, 0) in layer.images
     layer.set_view(Result(pipeline_of(tmp_path, Treatment().set("denoise.luminance", 50), first.source)))
     assert layer.images == {}
-    assert TileRef(0, 0, 0) in layer.stale
+    assert [rect for rect, _ in layer.stale] == [tile_rect(0, 0, layer.view.tile, layer.size)]
     assert len(list(layer.parts(1.0))) == 1
     layer.set_view(Result(pipeline_of(tmp_path)))
-    assert layer.stale == {}
+    assert layer.stale == []
 
 
 # ---- the rest ------------------------------------------------------------------------------------
@@ -162,10 +163,10 @@ def test_summaries_of_a_treatment(tmp_path):
     treatment = treatment.set("sharpen.on", False).set("print.format", "jpeg")
     pipeline = pipeline_of(tmp_path, treatment)
     said = {stage: stage_summary(stage, pipeline) for stage in Stage}
-    assert said[Stage.DEVELOP] == "+0.5 EV, +0 mired"
+    assert said[Stage.DEVELOP] == "+0.50 EV"
     assert said[Stage.DENOISE] == "Photo net 100 / 100 %"
     assert said[Stage.SHARPEN] == "off"
-    assert said[Stage.ENLARGE] == "Faithful to 1600 × 1200"
+    assert said[Stage.ENLARGE] == "Detail net to 1600 × 1200"
     assert said[Stage.PRINT] == "JPEG 8 bit, 300 ppi"
 
 
@@ -182,7 +183,7 @@ def test_the_bottom_line_shows_progress_and_offers_to_stop(qtbot):
 
 
 def test_a_dialog_without_stages_or_name_can_not_be_accepted(qtbot):
-    dialog = StagesDialog("Save as preset", "Keep these stages under a name.", "Save", True)
+    dialog = StagesDialog("Save as preset", "Keep these stages under a name.", "Save", True, False)
     qtbot.addWidget(dialog)
     assert not dialog._accept.isEnabled()
     dialog.name.setText("Wall print")

@@ -570,7 +570,7 @@ def test_export_all_goes_on_past_a_broken_shot_and_offers_the_folder(opened, qtb
 def test_export_to_a_place_that_takes_nothing_says_so(opened, qtbot):
     export_with(opened, qtbot, [0], folder=Path("/proc/results"))
     qtbot.waitUntil(lambda: "cannot be written to" in opened.status.words.text(), timeout=5000)
-    assert opened.roll.entries[0].state is State.UNTOUCHED
+    assert opened.roll.entries[0].state is State.TREATED  # what was chosen in the dialog is its Print stage now
 
 
 def test_an_export_to_a_full_disk_leaves_nothing_and_the_window_lives_on(opened, qtbot, tmp_path, monkeypatch):
@@ -632,9 +632,9 @@ def test_export_offers_best_effort_where_a_network_is_at_work(opened, qtbot, tmp
     dialog = ExportDialog(opened.pipeline, 1, tmp_path, opened)
     dialog.show()
     assert dialog.best.isVisible()
-    assert "effort" not in dialog.apply_to(opened.treatment)[Stage.DENOISE].values
+    assert "effort" not in dialog.with_effort(opened.treatment)[Stage.DENOISE].values
     qtbot.mouseClick(dialog.best, LEFT, pos=QPoint(8, dialog.best.height() // 2))
-    assert dialog.apply_to(opened.treatment)[Stage.DENOISE].values["effort"] == "best"
+    assert dialog.with_effort(opened.treatment)[Stage.DENOISE].values["effort"] == "best"
     dialog.close()
     opened.change_setting("denoise.model", "wavelet")
     settle(opened, qtbot)

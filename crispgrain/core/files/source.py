@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Hashable
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -37,7 +38,7 @@ class RawSource:
 
     Attributes
     ----------
-    mosaic : uint16, H x W
+    mosaic : uint16, H x W (float32 of a reduced shot)
         Sensor values, upright, cropped to whole 2 x 2 cells.
     pattern : int, 2 x 2
         Colour of each place in a cell: 0 red, 1 green, 2 blue.
@@ -55,7 +56,7 @@ class RawSource:
     """
 
     path: Path
-    mosaic: NDArray[np.uint16]
+    mosaic: NDArray
     pattern: NDArray[np.int8]
     black: NDArray[np.float32]
     white: float
@@ -63,7 +64,7 @@ class RawSource:
     camera_to_working: NDArray[np.float32]
     noise_profile: NDArray[np.float64] | None = None
     facts: Facts = field(default_factory=Facts)
-    serial: int = field(default_factory=lambda: next(_serials))  # tells one reading of a file from the next
+    serial: Hashable = field(default_factory=lambda: next(_serials))  # tells one reading of a file from the next
     is_raw = True
     wraps = False
 
@@ -97,7 +98,7 @@ class PictureSource:
     icc: bytes
     grey: bool = False
     facts: Facts = field(default_factory=Facts)
-    serial: int = field(default_factory=lambda: next(_serials))
+    serial: Hashable = field(default_factory=lambda: next(_serials))
     is_raw = False
 
     @property

@@ -2,14 +2,22 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from ..files.source import RawSource, Source
 from .blur import measure_blur
 from .compression import measure_compression
+from .exposure import measure_lift
 from .noise import mosaic_noise, picture_noise
 from .pixels import measure_tones
 from .reading import Blur, Compression, Extent, History, Noise, Reading, Tones
 
-__all__ = ["Blur", "Compression", "Extent", "History", "Noise", "Reading", "Tones", "measure"]
+__all__ = ["Blur", "Compression", "Extent", "History", "Noise", "Reading", "Tones", "first_reading", "measure"]
+
+
+def first_reading(source: Source) -> Reading:
+    """What a first look needs, within a moment: only how bright the shot is to be shown."""
+    return Reading(tones=Tones(lift=measure_lift(source)))
 
 
 def measure(source: Source) -> Reading:
@@ -22,5 +30,5 @@ def measure(source: Source) -> Reading:
     blur, history = measure_blur(source, noise)
     return Reading(
         noise, blur, Extent(source.size.width, source.size.height), compression,
-        measure_tones(source), history, source.is_raw,
+        replace(measure_tones(source), lift=measure_lift(source)), history, source.is_raw,
     )  # fmt: skip

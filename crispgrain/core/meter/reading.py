@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+
+from ..colour.spaces import srgb_decode, srgb_encode
 
 EVEN = 0.5  # share of luminance's noise that colour has at least, unless it was smoothed
 LEAST_QUALITY = 90  # of JPEG; below, so much of weak noise is lost that what is left is not white
@@ -46,11 +48,35 @@ class Noise:
         sigma = self.colour_at if colour else self.luminance_at
         return np.interp(luma, self.levels, np.asarray(sigma) / 255).astype(np.float32)
 
+    def brightened(self, stops: float) -> Noise:
+        """The noise by tone after linear light was multiplied by ``2 ** stops`` (a and b stay those of the sensor).
+
+        A tone moves along the curve, and the noise around it grows by the gain and the ratio of the curve's slopes.
+        """
+        gain = np.float32(2**stops)
+        before = np.asarray(self.levels, np.float32)
+        after = srgb_encode(srgb_decode(before) * gain)
+        steeper = gain * _slope(after) / _slope(before)
+        luma, colour = np.asarray(self.luminance_at) * steeper, np.asarray(self.colour_at) * steeper
+        whole = float(np.mean(steeper))
+        return replace(
+            self, luminance=self.luminance * whole, colour=self.colour * whole, levels=tuple(after.tolist()),
+            luminance_at=tuple(luma.tolist()), colour_at=tuple(colour.tolist()),
+        )  # fmt: skip
+
     @classmethod
     def even(cls, sigma: float, colour: float | None = None) -> Noise:
         """The same noise at every tone, in 8-bit units."""
         c = sigma if colour is None else colour
         return cls(sigma, c, (0.0, 1.0), (sigma, sigma), (c, c), confidence=1.0)
+
+
+def _slope(encoded: NDArray[np.float32]) -> NDArray[np.float32]:
+    """How steep the sRGB curve is at encoded values: steps of the encoded value for one of light."""
+    linear = srgb_decode(encoded)
+    return (srgb_encode(linear * np.float32(1.01) + np.float32(1e-4)) - encoded) / (
+        linear * np.float32(0.01) + np.float32(1e-4)
+    )
 
 
 @dataclass(frozen=True)
@@ -116,11 +142,15 @@ class Compression:
 
 @dataclass(frozen=True)
 class Tones:
-    """Shares of pixels lost in white and in black (0..1), and the median's distance from mid grey in stops."""
+    """Shares of pixels lost in white and in black (0..1), and light in stops.
+
+    ``exposure`` is the median's distance from mid grey, ``lift`` by how much a RAW is brightened at first.
+    """
 
     clipped: float = 0.0
     blocked: float = 0.0
     exposure: float = 0.0
+    lift: float = 0.0
     confidence: float = 1.0
 
 
@@ -157,6 +187,10 @@ class Reading:
     tones: Tones = field(default_factory=Tones)
     history: History = field(default_factory=History)
     raw: bool = False
+
+    def brightened(self, stops: float) -> Reading:
+        """The reading of the same shot so many stops brighter: the noise moves with its tones, and grows."""
+        return self if not stops else replace(self, noise=self.noise.brightened(stops))
 
     @property
     def white(self) -> bool:

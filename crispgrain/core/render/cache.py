@@ -1,12 +1,23 @@
-"""Tiles already computed, kept within a budget of memory."""
+"""Tiles and reduced shots already computed, kept within a budget of memory."""
 
 from __future__ import annotations
 
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
+from typing import Any, Protocol, TypeVar
 
-from ..colour.spaces import Array
+import numpy as np
+
+
+class Sized(Protocol):
+    """Anything that says how much memory it takes."""
+
+    @property
+    def nbytes(self) -> int: ...
+
+
+T = TypeVar("T", bound=Sized)
 
 
 class TileCache:
@@ -18,7 +29,7 @@ class TileCache:
 
     def __init__(self, budget: int = 1_200_000_000) -> None:
         self.budget = budget
-        self._tiles: OrderedDict[Hashable, Array] = OrderedDict()
+        self._tiles: OrderedDict[Hashable, Any] = OrderedDict()
         self._bytes = 0
         self._lock = threading.Lock()
         self._pending: dict[Hashable, threading.Event] = {}
@@ -31,7 +42,7 @@ class TileCache:
         with self._lock:
             return key in self._tiles
 
-    def get(self, key: Hashable, compute: Callable[[], Array]) -> Array:
+    def get(self, key: Hashable, compute: Callable[[], T]) -> T:
         """The tile under ``key``, computed if it is not there."""
         while True:
             with self._lock:
@@ -45,7 +56,8 @@ class TileCache:
             pending.wait()
         try:
             tile = compute()
-            tile.setflags(write=False)
+            if isinstance(tile, np.ndarray):
+                tile.setflags(write=False)
             with self._lock:
                 self._tiles[key] = tile
                 self._bytes += tile.nbytes

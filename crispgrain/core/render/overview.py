@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import cv2
 import numpy as np
 
 from ..colour.spaces import Array, apply_matrix
+from ..files.preview import sensor_colours, shrunk
 from ..files.source import PictureSource, RawSource, Source
 from ..model import Stage
 from ..stages.develop.develop import highlights, light_gains
@@ -32,32 +32,13 @@ def overview(source: Source, resolved: Resolved, longest: int = 1600) -> Array:
     return pixels * gains
 
 
-def _shrunk(picture: Array, longest: int) -> Array:
-    height, width = picture.shape[:2]
-    share = longest / max(height, width)
-    if share >= 1:
-        return picture
-    size = (max(1, round(width * share)), max(1, round(height * share)))
-    return cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
-
-
 def _from_cells(source: RawSource, longest: int, how: str) -> Array:
-    sums: list[Array | None] = [None, None, None]
-    counts = [0, 0, 0]
-    for y in (0, 1):
-        for x in (0, 1):
-            colour = int(source.pattern[y, x])
-            plane = _shrunk(source.mosaic[y::2, x::2].astype(np.float32), longest)
-            plane = (plane - source.black[y, x]) / np.float32(source.white - source.black[y, x])
-            had = sums[colour]
-            sums[colour] = plane if had is None else had + plane
-            counts[colour] += 1
-    sensor = np.stack([s / n for s, n in zip(sums, counts, strict=True) if s is not None], axis=-1)
+    sensor = sensor_colours(source, longest)
     camera = highlights(sensor * source.white_balance, sensor, how)
     return apply_matrix(camera, source.camera_to_working)
 
 
 def _from_picture(source: PictureSource, longest: int) -> Array:
-    stored = _shrunk(source.stored, longest)
+    stored = shrunk(source.stored, longest)
     small = PictureSource(source.path, np.ascontiguousarray(stored), source.icc)
     return small.region(small.size.rect)

@@ -15,6 +15,7 @@ from ..meter.reading import Reading
 from ..model import Domain, Knowledge, Model, Stage, Values
 from ..stages.enlarge.size import target_size
 from ..treatment import Resolved
+from .approximate import reduce_shot, reduce_treatment
 from .cache import TileCache
 
 TILE = 768  # px; of a network's work on 512 px half would be margin
@@ -89,6 +90,23 @@ class Pipeline:
         """Size of the result."""
         return self.steps[-1].after
 
+    def reduced(self, factor: int) -> Pipeline:
+        """An approximation of the result, a whole factor smaller, from a reduced shot.
+
+        That is reduced no more than it is still shown with a pixel for each of the result's, if Enlarge is on.
+        """
+        full, result = self.source.size, self.size
+        own = max(1, int(factor * full.width / result.width + 1e-6))
+        small = self.cache.get(
+            (self.source.serial, "reduced", own, self.reading), lambda: reduce_shot(self.source, self.reading, own)
+        )
+        enlarge = -(-result.width // factor) / small.source.size.width
+        whole = Knowledge(self.reading, self.source, full.rect, full, full.rect, full)
+        treatment = reduce_treatment(self.resolved, whole, own, enlarge)
+        pipeline = Pipeline(small.source, small.reading, treatment, self.cache, self.tile)
+        pipeline.tile = self.tile  # whatever the models left out would have asked for
+        return pipeline
+
     def region(self, rect: Rect, depth: int | None = None, cancel: CancelToken = NEVER) -> Array:
         """Pixels of a rectangle of the result, or of the first ``depth`` steps.
 
@@ -150,9 +168,11 @@ class Pipeline:
 
         def knowledge(rect: Rect) -> Knowledge:
             done = self.steps[: depth - 1]
+            brighter = next((float(s.values["exposure"]) for s in done if s.stage is Stage.DEVELOP), 0.0)
             denoised = any(s.stage is Stage.DENOISE for s in done)
             demosaiced = any(s.model.demosaics for s in done)
-            return Knowledge(self.reading, self.source, rect, step.before, wanted, step.after, denoised, demosaiced)
+            reading = self.reading.brightened(brighter)
+            return Knowledge(reading, self.source, rect, step.before, wanted, step.after, denoised, demosaiced)
 
         margin = step.model.margin(step.values, knowledge(wanted))
         wraps = self.source.wraps and step.stage in WRAPPING

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Hashable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
-from typing import Protocol
+from typing import Protocol, Self
 
 import cv2
 import numpy as np
@@ -16,6 +16,7 @@ from ..colour import icc
 from ..colour.spaces import OPPONENT, Array, apply_matrix, to_opponent
 from ..files.source import Source
 from ..geometry import Rect, Size, tile_rect
+from .approximate import factor_for
 from .pipeline import Pipeline
 
 GREY = 0.5
@@ -39,6 +40,43 @@ class View(Protocol):
     def display(self, row: int, column: int, level: int = 0, cancel: CancelToken = NEVER) -> NDArray[np.uint8]:
         """8-bit sRGB values (h x w x 3) of a tile, halved ``level`` times."""
         ...
+
+
+@dataclass(frozen=True)
+class Approximate:
+    """A view of a result some times reduced, in the pixels of the result itself: see :mod:`.approximate`."""
+
+    exact: Result | Residual | Halo
+    factor: int
+
+    @property
+    def key(self) -> Hashable:
+        return ("approximate", self.exact.key, self.factor)
+
+    @property
+    def size(self) -> Size:
+        return self.exact.size
+
+    @property
+    def tile(self) -> int:
+        return self.exact.tile * self.factor
+
+    @property
+    def source(self) -> Source:
+        return self.exact.source
+
+    def display(self, row: int, column: int, level: int = 0, cancel: CancelToken = NEVER) -> NDArray[np.uint8]:
+        small = self.exact.reduced(self.factor)
+        if tile_rect(row, column, small.tile, small.size).empty:  # less than a pixel of it is left for this tile
+            last, end = ((n - 1) // small.tile for n in (small.size.height, small.size.width))
+            return small.display(min(row, last), min(column, end), 0, cancel)[-1:, -1:]
+        return small.display(row, column, 0, cancel)
+
+
+def view_at(view: View, scale: float) -> View:
+    """What stands for a view at a scale (screen pixels per pixel of the result): itself from 50 % on."""
+    factor = factor_for(scale)
+    return Approximate(view, factor) if factor > 1 and isinstance(view, Result | Residual | Halo) else view
 
 
 def shrunk(pixels: Array, level: int) -> Array:
@@ -75,6 +113,9 @@ class Result:
         pixels = self.pipeline.tile_pixels(row, column, len(self.pipeline.steps), cancel)
         return icc.from_working(shrunk(pixels, level), icc.profile("srgb"), 8)
 
+    def reduced(self, factor: int) -> Result:
+        return Result(self.pipeline.reduced(factor))
+
     def patch(self, rect: Rect, cancel: CancelToken = NEVER) -> NDArray[np.uint8]:
         """8-bit sRGB values of a rectangle, computed by itself: much sooner there than the tiles it lies in."""
         return icc.from_working(self.pipeline.untiled(rect, cancel=cancel), icc.profile("srgb"), 8)
@@ -109,6 +150,9 @@ class _Compared:
     @property
     def source(self) -> Source:
         return self.after.source
+
+    def reduced(self, factor: int) -> Self:
+        return replace(self, before=self.before.reduced(factor), after=self.after.reduced(factor))
 
     def _keys(self) -> tuple[Hashable, Hashable]:
         return self.before.steps[-1].key, self.after.steps[-1].key

@@ -82,6 +82,6 @@ MODEL = Model(
     Stage.DENOISE, "matched-mosaic", "Matched mosaic",
     "For RAW: the mosaic net, then spots that look alike are cleaned together. Least noise, and slow.",
     (*STRENGTHS, EFFORT), run,
-    lambda values, knowledge: mosaic_net.REACH + REACH, Domain.MOSAIC,
+    lambda values, knowledge: mosaic_net.REACH + REACH, Domain.MOSAIC, draft=mosaic_net.MODEL.id,
     problem=lambda: runtime.problem(mosaic_net.NAME), demosaics=True, tile=lambda values: TILE, same_tiles=True,
 )  # fmt: skip

@@ -18,7 +18,8 @@ TOE = np.float32(0.03)
 CLIPPED = 0.985  # share of saturation from which a sensor value no longer tells the truth
 
 PARAMETERS = (
-    Parameter("exposure", "Exposure", "Brighter or darker, in stops.", 0.0, -4, 4, 0.05, "EV"),
+    Parameter("exposure", "Exposure", "Brighter or darker, in stops.", 0.0, -4, 4, 0.05, "EV",
+              metered=lambda reading: reading.tones.lift),
     Parameter("warmth", "Warmth", "Warmer light to the right, in mired away from the shot's own balance.", 0.0,
               -150, 150, 1, "mired"),
     Parameter("tint", "Tint", "Takes away green to the right, magenta to the left.", 0.0, -50, 50, 1),
@@ -99,10 +100,14 @@ def _margin(values: Values, knowledge: Knowledge) -> int:
 
 DIRECTIONAL = Model(
     Stage.DEVELOP, "directional", "Directional",
-    "Demosaics along edges: fine lines stay clean. For RAW; finished pictures are taken as they are.",
-    PARAMETERS, develop_with(demosaic.directional), _margin,
+    "Demosaics along edges: fine lines stay clean.",
+    PARAMETERS, develop_with(demosaic.directional), _margin, takes_pictures=False,
 )  # fmt: skip
 LINEAR = Model(
     Stage.DEVELOP, "linear", "Linear", "Demosaics by fixed filters: faster, a little softer, more colour moire.",
-    PARAMETERS, develop_with(demosaic.linear), _margin,
+    PARAMETERS, develop_with(demosaic.linear), _margin, takes_pictures=False,
+)  # fmt: skip
+FINISHED = Model(
+    Stage.DEVELOP, "finished", "Finished picture", "Taken as the file has it; light can be corrected.",
+    PARAMETERS[:-1], develop_with(demosaic.directional), takes_raw=False,
 )  # fmt: skip

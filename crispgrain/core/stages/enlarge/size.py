@@ -11,8 +11,10 @@ LARGEST_SIDE = 100_000
 PARAMETERS = (
     Parameter("by", "Size by", "What the number below means; the other side follows.", "factor",
               choices=("factor", "width", "height", "long-side")),
-    Parameter("factor", "Factor", "How many times wider and higher.", 2.0, 0.05, 16, 0.05, "×"),
-    Parameter("pixels", "Pixels", "Width, height or long side of the result.", 4000, 1, LARGEST_SIDE, 1, "px"),
+    Parameter("factor", "Factor", "How many times wider and higher.", 2.0, 0.05, 16, 0.05, "×",
+              matters=lambda values: values["by"] == "factor"),
+    Parameter("pixels", "Pixels", "Width, height or long side of the result.", 4000, 1, LARGEST_SIDE, 1, "px",
+              matters=lambda values: values["by"] != "factor"),
 )  # fmt: skip
 
 

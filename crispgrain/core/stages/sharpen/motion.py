@@ -23,9 +23,9 @@ MODEL = Model(
     Stage.SHARPEN, "motion", "Motion", "Undoes an even movement of camera or subject, where a point became a line.",
     (
         Parameter("length", "Length", "Of the line that a point became. It can be drawn on the picture.", 8.0, 0, 60,
-                  0.5, "px", metered=lambda reading: reading.blur.line_length),
+                  0.5, "px", metered=lambda reading: reading.blur.line_length, per_shot=True),
         Parameter("angle", "Angle", "Of that line, counter-clockwise from the horizontal.", 0.0, 0, 180, 1, "°",
-                  metered=lambda reading: reading.blur.line_angle),
+                  metered=lambda reading: reading.blur.line_angle, per_shot=True),
         *undo.SHARED,
     ),
     run, lambda values, knowledge: undo.margin(math.ceil(float(values["length"]) / 2) + 1),

@@ -15,7 +15,7 @@ from ...meter.blur import rough_luminance
 from ...meter.reading import Reading
 from ...model import Knowledge, Model, Parameter, Stage, Values
 from . import blind, undo
-from .point_spread import LARGEST, from_text
+from .point_spread import LARGEST, as_text, from_text
 
 PATCH = 448  # px, edge
 LOOKED_AT = 5  # places each way
@@ -65,6 +65,17 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     return undo.undo(pixels, path, values, knowledge, least_noise=float(values["doubt"]) / 100)
 
 
+def _on_reduced(values: Values, knowledge: Knowledge, factor: int) -> Values:
+    """The path of the whole shot, reduced: in a reduced shot it could not be found."""
+    text, extent = str(values["path"]), int(float(values["extent"]))
+    path = from_text(text) if text else metered_path(knowledge.source, knowledge.reading, extent)
+    edge = max(3, 2 * round(len(path) / factor / 2) + 1)
+    around = (edge * factor - len(path)) // 2
+    rim = max(around, 0)
+    small = cv2.resize(np.pad(path, rim), (edge, edge), interpolation=cv2.INTER_AREA)
+    return {**values, "path": as_text(small)}
+
+
 def _margin(values: Values, knowledge: Knowledge) -> int:
     text = str(values["path"])
     return undo.margin(len(from_text(text)) // 2 if text else int(float(values["extent"])) // 2 + 1)
@@ -74,11 +85,12 @@ MODEL = Model(
     Stage.SHARPEN, "shake", "Shake", "Undoes an unsteady hand: finds the path each point took, and goes back along it.",
     (
         Parameter("path", "Path", "The path each point took. It is found in the picture, and can be corrected.", "",
-                  check=lambda text: text and from_text(text)),
+                  check=lambda text: text and from_text(text), per_shot=True),
         Parameter("extent", "Extent", "The longest path looked for.", 25.0, 9, LARGEST, 2, "px"),
         Parameter("doubt", "Doubt", "Error of the path to reckon with, as noise in percent of white. A path that was "
                   "found is never exact; higher is calmer, lower is sharper.", 2.0, 0, 6, 0.1, "%"),
         *undo.SHARED,
     ),
     run, _margin, tile=lambda values: undo.TILE, same_tiles=True, suits=lambda reading: reading.blur.kind == "shake",
+    on_reduced=_on_reduced,
 )  # fmt: skip

@@ -1,0 +1,73 @@
+"""Small pictures of a shot that cost little: what the file carries, or a reduced decode."""
+
+from __future__ import annotations
+
+import io
+from pathlib import Path
+
+import cv2
+import numpy as np
+import rawpy
+from numpy.typing import NDArray
+from PIL import Image, ImageOps
+
+from ..colour.spaces import Array
+from .source import RawSource
+
+Small = NDArray[np.uint8]
+
+
+def shrunk(picture: NDArray, longest: int) -> NDArray:
+    """A picture (H x W or H x W x C) averaged down to a long side; a smaller one as it is."""
+    height, width = picture.shape[:2]
+    share = longest / max(height, width)
+    if share >= 1:
+        return picture
+    size = (max(1, round(width * share)), max(1, round(height * share)))
+    return cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
+
+
+def sensor_colours(source: RawSource, longest: int) -> Array:
+    """Sensor RGB (h x w x 3, 1 = saturation, not balanced) of a mosaic whose cells are averaged down."""
+    sums: list[Array | None] = [None, None, None]
+    counts = [0, 0, 0]
+    for y in (0, 1):
+        for x in (0, 1):
+            colour = int(source.pattern[y, x])
+            plane = shrunk(source.mosaic[y::2, x::2].astype(np.float32), longest)
+            plane = (plane - source.black[y, x]) / np.float32(source.white - source.black[y, x])
+            had = sums[colour]
+            sums[colour] = plane if had is None else had + plane
+            counts[colour] += 1
+    return np.stack([s / n for s, n in zip(sums, counts, strict=True) if s is not None], axis=-1)
+
+
+def embedded_preview(path: Path, longest: int) -> Small | None:
+    """The camera's own small rendering inside a RAW (8-bit sRGB, h x w x 3, upright); None if it carries none."""
+    try:
+        with rawpy.imread(str(path)) as raw:
+            thumb, flip = raw.extract_thumb(), raw.sizes.flip
+    except (rawpy.LibRawError, OSError):
+        return None
+    if thumb.format == rawpy.ThumbFormat.JPEG:
+        with Image.open(io.BytesIO(bytes(thumb.data))) as picture:
+            picture.draft("RGB", (longest, longest))
+            pixels = np.asarray(picture.convert("RGB"))
+    else:
+        pixels = np.asarray(thumb.data)
+    turns = {3: 2, 5: 1, 6: 3}.get(flip, 0)  # LibRaw's codes, quarter turns anticlockwise
+    return np.ascontiguousarray(shrunk(np.rot90(pixels, turns), longest))
+
+
+def decoded_small(path: Path, longest: int) -> Small | None:
+    """A JPEG decoded at a fraction of its size (8-bit, h x w x 3, upright); None for anything else.
+
+    Its profile is not looked at: this is for thumbnails, which are made anew when the shot is read.
+    """
+    try:
+        with Image.open(path, "r", ("JPEG", "MPO")) as picture:
+            picture.draft("RGB", (longest, longest))
+            upright = ImageOps.exif_transpose(picture.convert("RGB"))
+            return np.ascontiguousarray(shrunk(np.asarray(upright), longest))
+    except Exception:  # what is wrong with it is said when it is read
+        return None
