@@ -29,6 +29,7 @@ EVERYTHING = (
     .set("sharpen.on", True)
     .set("sharpen.model", "lens-softness")
     .set("enlarge.on", True)
+    .set("enlarge.model", "faithful")
     .set("enlarge.factor", 1.7)
     .set("finish.on", True)
 )

@@ -39,18 +39,20 @@ class Care:
     """How much work a kind of blur is worth.
 
     ``ties`` are those of the classical prior, ``start_ties`` those of the start for a prior that is plugged in, which
-    then has ``rounds``; ``lamps``: whether how bright clipped places are must be known, or they get rings.
+    then has ``rounds``; ``bold`` is the share of the noise that the classical prior reckons with if a network cleans
+    its answer once; ``lamps``: whether how bright clipped places are must be known, or they get rings.
     """
 
     ties: NDArray
     start_ties: NDArray
     rounds: int
     lamps: bool
+    bold: float = 0.5
 
 
 SMOOTH = Care(TIES[2::2], TIES[4::2], rounds=5, lamps=False)  # no zeros in its spectrum, no rings
 ROUND = replace(SMOOTH, lamps=True)
-PATH = Care(TIES, TIES, ROUNDS, lamps=True)
+PATH = Care(TIES, TIES, ROUNDS, lamps=True, bold=0.7)
 
 
 class Blurred:

@@ -6,7 +6,8 @@ from dataclasses import replace
 
 from ...colour.spaces import Array
 from ...model import Knowledge, Model, Parameter, Stage, Values
-from . import luminance, regions, undo
+from ...networks import runtime
+from . import luminance, photo_prior, regions, undo
 from .deconvolution import SMOOTH
 from .point_spread import gaussian
 
@@ -20,9 +21,9 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
 
     def sharpened(radius: float) -> Array:
         sharp = undo.undone(pixels, gaussian(radius), values, knowledge, SMOOTH)
-        if values["effort"] == "best":
+        if not runtime.problem(photo_prior.NAME):
             return sharp
-        # The classical prior lets noise through in smooth places; nothing there wants sharpening.
+        # The classical prior alone lets noise through in smooth places; nothing there wants sharpening.
         boldness = max(float(values["strength"]) / 100, 1)
         mask = luminance.detail_mask(luminance.working_luminance(pixels), knowledge, boldness)
         return pixels + mask[..., None] * (sharp - pixels)

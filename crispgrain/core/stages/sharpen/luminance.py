@@ -12,8 +12,8 @@ AFTER_DENOISE = 0.3  # share of the metered noise still there after Denoise
 LOCAL_REACH = 2  # px around a pixel in which its neighbourhood is judged
 
 
-def bound(sharp: Array, source: Array, limit: float, reach: int) -> Array:
-    """Keep ``sharp`` within the local range of ``source``, widened by ``limit`` of white.
+def bound(sharp: Array, source: Array, limit: float, reach: int, lost: Array) -> Array:
+    """Keep ``sharp`` within the local range of ``source``, widened by ``limit`` of white and a share ``lost`` of that range.
 
     A pixel may not be brighter or darker than anything within ``reach`` pixels
     of it in the source: that is what an eye sees as a halo.
@@ -22,7 +22,7 @@ def bound(sharp: Array, source: Array, limit: float, reach: int) -> Array:
     low = cv2.erode(source, kernel, borderType=cv2.BORDER_REFLECT)
     high = cv2.dilate(source, kernel, borderType=cv2.BORDER_REFLECT)
     # The allowance shrinks in the dark, where 2 % of white would be plain to see.
-    allowance = np.float32(limit) * np.sqrt(np.maximum(source, 0))
+    allowance = np.float32(limit) * np.sqrt(np.maximum(source, 0)) + lost * (high - low)
     return np.clip(sharp, low - allowance, high + allowance)
 
 

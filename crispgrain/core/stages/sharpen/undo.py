@@ -37,11 +37,16 @@ HALO = Parameter(
 )
 FINE = Parameter("fine", "Fine detail", "Share of what was gained in detail finer than about 3 px.", 100.0, 0, 150, 1,
                  "%")  # fmt: skip
+# Share of the local contrast that a strong blur took from fine lines, for each unit of the halo limit (by trial: at 2 %
+# two thirds of what the limit cost come back), and from which spread on (px) a blur is strong.
+LOST, STRONG = 10.0, 1.5
+BLACKENED = 0.9  # share of its luminance that a pixel has at least, if its colour is to be believed
+SPREAD = 2**0.5  # of a Gaussian of sigma 1, and about of a disc of radius 2
 COARSE = Parameter("coarse", "Coarse detail", "Share of what was gained in coarser detail.", 100.0, 0, 150, 1, "%")
 EFFORT = Parameter(
     "effort", "Effort",
-    "Fast takes pictures to be even but for their edges and works on luminance. Best lets the photo net say what a "
-    "picture looks like, in colour: better, and about ten times as slow.",
+    "Fast takes pictures to be even but for their edges, and lets the photo net clean the result. Best asks it again "
+    "and again what a picture looks like: a little better, and about three times as slow.",
     "fast", choices=("fast", "best"),
 )  # fmt: skip
 SHARED = (STRENGTH, FINE, COARSE, HALO, EFFORT)
@@ -61,12 +66,19 @@ def clipped_in(pixels: Array) -> NDArray[np.bool_]:
 
 
 def deblurred(pixels: Array, kernel: Array, noise: float, best: bool, care: Care = PATH) -> Array:
-    """Pixels (H x W x 3, linear) with the blur of ``kernel`` undone; fast on luminance, colour following."""
+    """Pixels (H x W x 3, linear) with the blur of ``kernel`` undone.
+
+    Without the network on luminance, with colour following. With it on all channels; fast takes the classical answer
+    for too little noise, which leaves detail and noise, and has the network clean that once.
+    """
     clipped = clipped_in(pixels)
-    if best and not runtime.problem(photo_prior.NAME):
+    if not runtime.problem(photo_prior.NAME):
         blurred = Blurred(pixels, kernel, clipped, care.lamps)
-        start = total_variation(blurred, noise, care.start_ties)
-        return with_prior(blurred, start, noise, photo_prior.clean, care.rounds)[blurred.inner]
+        start = total_variation(blurred, noise if best else care.bold * noise, care.start_ties)
+        if best:
+            return with_prior(blurred, start, noise, photo_prior.clean, care.rounds)[blurred.inner]
+        within = np.minimum(start, np.float32(1))  # lamps beyond white are nothing the network knows
+        return (photo_prior.clean(within, noise) + (start - within))[blurred.inner]
     y = luminance.working_luminance(pixels)
     blurred = Blurred(y[..., None], kernel, clipped, care.lamps)
     sharp = total_variation(blurred, LUMINANCE_NOISE * noise, care.ties)[blurred.inner][..., 0]
@@ -78,7 +90,7 @@ def undo(pixels: Array, kernel: Array, values: Values, knowledge: Knowledge, lea
     if float(values["strength"]) <= 0:
         return pixels
     sharp = undone(pixels, kernel, values, knowledge, PATH, least_noise)
-    return mixed(pixels, sharp, values, max(1, len(kernel) // 2))
+    return mixed(pixels, sharp, values, max(1, len(kernel) // 2), spread_of(kernel))
 
 
 def undone(
@@ -99,18 +111,33 @@ def by_radius(
         return pixels
     varies = values["across"] == "by-region" and knowledge.reading.blur.regions
     sharp = regions.blended(radius, knowledge, sharpened) if varies else sharpened(radius)
-    return mixed(pixels, sharp, values, max(1, math.ceil(2 * radius)))
+    return mixed(pixels, sharp, values, max(1, math.ceil(2 * radius)), SPREAD * radius)
 
 
-def mixed(pixels: Array, sharp: Array, values: Values, reach: int) -> Array:
-    """What was gained, by strength and by size of detail, without leaving the local range by more than the limit."""
+def spread_of(kernel: Array) -> float:
+    """Root mean square distance from the middle of a kernel, in px: how strong a blur is, whatever its form."""
+    y, x = np.indices(kernel.shape) - len(kernel) // 2
+    return float(np.sqrt((kernel * (x**2 + y**2)).sum()))
+
+
+def mixed(pixels: Array, sharp: Array, values: Values, reach: int, spread: float) -> Array:
+    """What was gained, by strength and by size of detail, without leaving the local range by more than the limit.
+
+    ``spread`` is how strong the undone blur was: fine lines really lost contrast to it, and may get it back.
+    """
     gained = sharp - pixels
     coarse = cv2.GaussianBlur(gained, (2 * BOUND_MARGIN + 1,) * 2, DETAIL_SPLIT, borderType=cv2.BORDER_REFLECT)
     fine_share, coarse_share, strength = (np.float32(float(values[k]) / 100) for k in ("fine", "coarse", "strength"))
     result = pixels + min(strength, np.float32(1)) * (fine_share * (gained - coarse) + coarse_share * coarse)
     y, new_y = luminance.working_luminance(pixels), luminance.working_luminance(result)
-    bounded = luminance.bound(new_y, y, float(values["halo"]) / 100, reach)
-    return luminance.with_luminance(result, new_y, bounded)
+    limit = float(values["halo"]) / 100
+    lost = np.full(y.shape, LOST * limit * min(1.0, spread / STRONG), np.float32)
+    # Contrast with a lamp that was clipped says nothing of what is around it: there rings would come through.
+    lost[cv2.dilate(clipped_in(pixels).astype(np.uint8), np.ones((4 * reach + 1,) * 2, np.uint8)) > 0] = 0
+    bounded = luminance.bound(new_y, y, limit, reach, lost)
+    held = luminance.with_luminance(result, new_y, bounded)
+    # Where nothing is left of a colour, it cannot be brightened: that of the picture before is taken.
+    return np.where((new_y < BLACKENED * bounded)[..., None], luminance.with_luminance(pixels, y, bounded), held)
 
 
 def margin(reach: int) -> int:
