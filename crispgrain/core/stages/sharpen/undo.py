@@ -40,7 +40,7 @@ FINE = Parameter("fine", "Fine detail", "Share of what was gained in detail fine
 # Share of the local contrast that a strong blur took from fine lines, for each unit of the halo limit (by trial: at 2 %
 # two thirds of what the limit cost come back), and from which spread on (px) a blur is strong.
 LOST, STRONG = 10.0, 1.5
-BLACKENED = 0.9  # share of its luminance that a pixel has at least, if its colour is to be believed
+BLACKENED = 0.7  # share of its luminance that a pixel has at least, if its colour is to be believed
 SPREAD = 2**0.5  # of a Gaussian of sigma 1, and about of a disc of radius 2
 COARSE = Parameter("coarse", "Coarse detail", "Share of what was gained in coarser detail.", 100.0, 0, 150, 1, "%")
 EFFORT = Parameter(
@@ -131,13 +131,14 @@ def mixed(pixels: Array, sharp: Array, values: Values, reach: int, spread: float
     result = pixels + min(strength, np.float32(1)) * (fine_share * (gained - coarse) + coarse_share * coarse)
     y, new_y = luminance.working_luminance(pixels), luminance.working_luminance(result)
     limit = float(values["halo"]) / 100
-    lost = np.full(y.shape, LOST * limit * min(1.0, spread / STRONG), np.float32)
     # Contrast with a lamp that was clipped says nothing of what is around it: there rings would come through.
-    lost[cv2.dilate(clipped_in(pixels).astype(np.uint8), np.ones((4 * reach + 1,) * 2, np.uint8)) > 0] = 0
+    beside_lamps = cv2.dilate(clipped_in(pixels).astype(np.uint8), np.ones((4 * reach + 1,) * 2, np.uint8)) > 0
+    lost = np.where(beside_lamps, np.float32(0), np.float32(LOST * limit * min(1.0, spread / STRONG)))
     bounded = luminance.bound(new_y, y, limit, reach, lost)
     held = luminance.with_luminance(result, new_y, bounded)
-    # Where nothing is left of a colour, it cannot be brightened: that of the picture before is taken.
-    return np.where((new_y < BLACKENED * bounded)[..., None], luminance.with_luminance(pixels, y, bounded), held)
+    # What is left of a colour there, or where hardly any is left, cannot be brightened: that of before is taken.
+    unknown = beside_lamps | (new_y < BLACKENED * bounded)
+    return np.where(unknown[..., None], luminance.with_luminance(pixels, y, bounded), held)
 
 
 def margin(reach: int) -> int:
