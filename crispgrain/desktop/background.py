@@ -35,6 +35,7 @@ class Urgency(IntEnum):
     OPENING = 1
     STRIP = 2
     METERING = 3
+    AHEAD = 4
 
 
 class Background(QObject):

@@ -93,6 +93,13 @@ class ContactSheet(QListView):
         self.scrollTo(index)
         self._put_on_easel(row)
 
+    def step(self, by: int, selected_only: bool = False) -> None:
+        """Put the next or previous shot on the easel, or of those selected, which all stay selected."""
+        rows = self.selected_rows if selected_only else list(range(self.model().rowCount()))
+        ahead = [r for r in rows if (r - self.on_easel) * by > 0]
+        if ahead:
+            self.choose(min(ahead, key=lambda r: abs(r - self.on_easel)), keep_selection=selected_only)
+
     def _put_on_easel(self, row: int) -> None:
         if row != self.on_easel:
             self.on_easel = row

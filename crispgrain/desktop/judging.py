@@ -77,16 +77,21 @@ class Judging(QObject):
         plain = Comparison(Result(before), Result(after), captions)
         if self.look is Look.PICTURE:
             return plain
+        if before.size != after.size and not (self.stage_alone and stage is Stage.ENLARGE):
+            before, after, captions = self._pipelines(shot, treatment.up_to(Stage.SHARPEN), stage)
+            captions = (captions[0], f"{captions[1]} before Enlarge")
         if before.size != after.size:
             remark = f"{self.look.value} needs two pictures of one size: look at a stage before Enlarge."
             return Comparison(plain.source, plain.result, captions, remark)
         if self.look is Look.HALO:
             accent = QColor(current_theme().accent)
             halo = Halo(before, after, colour=(accent.red(), accent.green(), accent.blue()))
-            return Comparison(plain.source, halo, captions)
+            return Comparison(Result(before), halo, captions)
         axis = Axis.LUMINANCE if self.look is Look.RESIDUAL else Axis.COLOUR
         residual = Residual(before, after, axis)
-        return Comparison(plain.source, residual, (captions[0], f"taken away, {axis}, × {residual.gain:g}"))
+        words = f"taken away, {axis}, × {residual.gain:g}"
+        enlarged = " (before Enlarge)" if captions[1].endswith("Enlarge") else ""
+        return Comparison(Result(before), residual, (captions[0], words + enlarged))
 
     def _pipelines(self, shot: Shot, treatment: Treatment, stage: Stage) -> tuple[Pipeline, Pipeline, tuple[str, str]]:
         def pipeline(t: Treatment) -> Pipeline:

@@ -99,6 +99,12 @@ def build_menus(window: Window) -> Menus:
         choices.addAction(action)
 
     view = bar.addMenu("&View")
+    for words, by, selected_only, keys in (
+        ("Next shot", 1, False, "PgDown"), ("Previous shot", -1, False, "PgUp"),
+        ("Next selected shot", 1, True, "Alt+PgDown"), ("Previous selected shot", -1, True, "Alt+PgUp"),
+    ):  # fmt: skip
+        add_action(view, words, partial(window.sheet.step, by, selected_only), keys)
+    view.addSeparator()
     for words, scale, keys in (
         ("Whole picture", None, "0"), ("100 %", 1.0, "1"), ("200 %", 2.0, "2"), ("400 %", 4.0, "4")
     ):  # fmt: skip

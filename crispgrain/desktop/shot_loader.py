@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
+from crispgrain.core.cancel import CancelToken
 from crispgrain.core.files import Source, read_shot
 from crispgrain.core.meter import Reading, first_reading, measure
 from crispgrain.core.meter.words import headline
@@ -21,7 +22,7 @@ from .layer import to_image
 from .roll import Roll, State
 from .thumbnails import thumbnail
 
-IN_MEMORY = 3  # shots whose pixels are kept
+IN_MEMORY = 5  # shots whose pixels are kept: the current one, its neighbours, and two seen before
 
 
 def developed(treatment: Treatment) -> Treatment:
@@ -70,6 +71,22 @@ class ShotLoader(QObject):
             self.ready.emit(row)
 
         self._background.submit(Urgency.OPENING, read, got, self._trouble(row))
+
+    def prepare(self, row: int, cancel: CancelToken, then: Callable[[], None]) -> None:
+        """Bring a shot into memory that may be looked at next; nothing is shown of it."""
+        entry = self._roll.entries[row]
+
+        def done(shot: Shot) -> None:
+            entry.shot = shot
+            self._keep(row)
+            self._enter(row, shot.reading)
+            then()
+
+        def read() -> Shot:
+            source = read_shot(entry.path)
+            return Shot(source, measure(source))
+
+        self._background.submit(Urgency.AHEAD, read, done, self._trouble(row), cancel)
 
     def meter_later(self, rows: list[int]) -> None:
         """Measure shots and make their thumbnails when nothing more urgent is to do, those in sight first."""

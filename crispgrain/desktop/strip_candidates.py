@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
-from crispgrain.core.model import Stage
+from crispgrain.core.model import Parameter, Stage
 from crispgrain.core.registry import models_of
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment, resolve
@@ -13,7 +13,6 @@ MOST = 12
 LADDER = 5  # steps
 STRENGTH = {Stage.DENOISE: "luminance", Stage.SHARPEN: "strength"}
 VARIED = {Stage.DENOISE: (50.0, 150.0), Stage.SHARPEN: (40.0, 120.0)}
-RUNGS = {Stage.DENOISE: (0.0, 50.0, 100.0, 150.0, 200.0), Stage.SHARPEN: (0.0, 40.0, 80.0, 120.0, 160.0)}
 
 
 @dataclass(frozen=True)
@@ -44,13 +43,44 @@ def candidates(stage: Stage, shot: Shot, treatment: Treatment) -> list[Candidate
     return found[:MOST]
 
 
-def ladder(stage: Stage, shot: Shot, treatment: Treatment) -> list[Candidate]:
-    """The present model at five rising strengths; empty for a stage without a strength."""
-    if stage not in STRENGTH:
+def ladder_settings(stage: Stage, shot: Shot, treatment: Treatment) -> list[Parameter]:
+    """The settings that can be tried in a ladder, the strength first: all numbers of the present model but sizes."""
+    if stage in (Stage.ENLARGE, Stage.PRINT):
         return []
-    lit = treatment.set(f"{stage}.on", True)
-    rungs = [_at_strength(stage, shot, lit, strength) for strength in RUNGS[stage]]
-    return [replace(rung, label=rung.label.removeprefix(rung.model).strip()) for rung in rungs]
+    resolved = resolve(treatment, shot.source, shot.reading)[stage]
+    numbers = [p for p in resolved.model.parameters if p.is_number and p.matters(resolved.values)]
+    return sorted(numbers, key=lambda p: p.id != STRENGTH.get(stage))
+
+
+def ladder(stage: Stage, shot: Shot, treatment: Treatment, setting: str = "") -> list[Candidate]:
+    """The present model with a setting (the strength if none is named) at five rising values; empty without one."""
+    settings = ladder_settings(stage, shot, treatment)
+    if not settings:
+        return []
+    parameter = next((p for p in settings if p.id == setting), settings[0])
+    lit = treatment if stage is Stage.DEVELOP else treatment.set(f"{stage}.on", True)
+    resolved = resolve(lit, shot.source, shot.reading)[stage]
+    lit = lit.set(f"{stage}.model", resolved.model.id)
+    values = dict.fromkeys(_rungs(parameter, float(resolved.values[parameter.id])))
+    unit = f" {parameter.unit}" if parameter.unit else ""
+    return [
+        Candidate(f"{value:g}{unit}", lit.set(f"{stage}.{parameter.id}", value), resolved.model.name)
+        for value in values
+    ]
+
+
+def _rungs(parameter: Parameter, value: float) -> list[float]:
+    """Five values: shares of the whole range for a percentage, else around the present one."""
+    low, high = parameter.minimum, parameter.maximum
+    if parameter.unit == "%":
+        rungs = [low + (high - low) * n / (LADDER - 1) for n in range(LADDER)]
+    elif low < 0 or value <= low:
+        reach = (high - low) / 4
+        start, end = max(low, value - reach), min(high, value + reach)
+        rungs = [start + (end - start) * n / (LADDER - 1) for n in range(LADDER)]
+    else:
+        rungs = [min(high, value * share) for share in (0.5, 0.75, 1.0, 1.25, 1.5)]
+    return [round(round(r / parameter.step) * parameter.step, 4) for r in rungs]
 
 
 def _at_strength(stage: Stage, shot: Shot, lit: Treatment, strength: float) -> Candidate:

@@ -49,6 +49,7 @@ class Frame(QWidget):
         self.image: QImage | None = None
         self.seconds = 0.0
         self.psnr: float | None = None
+        self.rung: tuple[float, float] | None = None  # of a ladder: shares of halo and of structure taken away
         self.problem = ""
         self._pressed: QPointF | None = None
         self._dragged = False
@@ -66,7 +67,7 @@ class Frame(QWidget):
 
     def _name(self) -> None:
         name = "a candidate" if self.hidden_name else self.candidate.label
-        self.setToolTip(f"Click to adopt: {name}" + (f"\n{self.figures}" if self.figures else ""))
+        self.setToolTip(f"Click to adopt: {name}" + "".join(f"\n{w}" for w in (self.figures, self.rung_words) if w))
         self.setAccessibleName(name)
 
     @property
@@ -148,14 +149,20 @@ class Frame(QWidget):
         error = f"{self.psnr:.1f} dB, " if self.psnr is not None else ""
         return f"{error}{self.seconds:.1f} s"
 
+    @property
+    def rung_words(self) -> str:
+        """Of a ladder: the share of pixels with a halo, and that of the detail taken away (below 0: added)."""
+        return f"halo {self.rung[0]:.1%}, taken {self.rung[1]:+.1%}" if self.rung is not None else ""
+
     def _paint_label(self, painter: QPainter) -> None:
         theme = current_theme()
         name = "?" if self.hidden_name else self.candidate.label
-        for line, (words, ink) in enumerate(((name, theme.ink), (self.figures, theme.faint_ink))[: self.lines]):
+        said = ((name, theme.ink), (self.figures, theme.faint_ink), (self.rung_words, theme.faint_ink))
+        for line, (words, ink) in enumerate(said[: self.lines]):
             room = QRect(1, self._size.height() + 3 + line * LINE, self._size.width() - 2, LINE)
             painter.setPen(QColor(ink))
-            said = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, room.width())
-            painter.drawText(room, Qt.AlignmentFlag.AlignLeft, said)
+            fitting = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, room.width())
+            painter.drawText(room, Qt.AlignmentFlag.AlignLeft, fitting)
 
     def enterEvent(self, event: QEnterEvent) -> None:
         self.update()

@@ -30,13 +30,14 @@ from crispgrain.core.geometry import Rect
 from crispgrain.core.model import Stage
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.pipeline import Pipeline
+from crispgrain.core.render.views import halo_mask, structure_taken
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment, resolve
 from crispgrain.demo.roll import known_truth
 
 from .background import Background, Urgency
 from .layer import image_of
-from .strip_candidates import LADDER, MOST, Candidate, candidates, ladder
+from .strip_candidates import LADDER, MOST, Candidate, candidates, ladder, ladder_settings
 from .strip_frame import LINE, Frame, SharedLook
 
 MOST_PATCHES = 3
@@ -45,6 +46,17 @@ LADDER_SIZE = QSize(800, 230)  # px
 CACHE = 200_000_000  # bytes
 
 Rendered = tuple[NDArray[np.uint8], float, float | None]  # values, seconds, PSNR
+Figures = tuple[float, float]  # shares of halo and of structure taken away
+
+
+def rung_figures(
+    shot: Shot, treatment: Treatment, stage: Stage, patch: Rect, cache: TileCache, cancel: CancelToken
+) -> Figures:
+    """What a stage does to a patch of the source: share of pixels with a halo, and of the detail that it took away."""
+    after = treatment.up_to(stage)
+    before = after if stage is Stage.DEVELOP else after.set(f"{stage}.on", False)
+    old, new = (shot.pipeline(t, cache).untiled(patch, cancel=cancel) for t in (before, after))
+    return float(halo_mask(old, new).mean()), structure_taken(old, new)
 
 
 def render_patch(shot: Shot, treatment: Treatment, patch: Rect, cache: TileCache, cancel: CancelToken) -> Rendered:
@@ -83,6 +95,8 @@ class TestStrip(QWidget):
         self._asked: tuple[Stage, Shot, Treatment, list[Rect]] | None = None
         self.whole_treatments: Callable[[], list[Candidate]] = list  # candidates beside those of the stage
         self._left_out: set[tuple[str, str]] = set()
+        self._cache = TileCache(CACHE)  # what has not changed is there at once
+        self._setting = ""  # of the ladder; the strength if empty
         self.frames: list[Frame] = []
         self.look = SharedLook()
         self.tally: Counter[str] = Counter()  # of blind choices
@@ -92,7 +106,11 @@ class TestStrip(QWidget):
         pick = self._button("Candidates", "Choose which models and strengths to compare.")
         pick.setMenu(self.choice)
         pick.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        self.ladder = self._button("Ladder", "One picture in five strengths of the present model.", True)
+        self.ladder = self._button("Ladder", "One picture in five values of a setting of the present model.", True)
+        self.rungs = QMenu(self)
+        self.setting = self._button("Setting", "Which setting the ladder tries.")
+        self.setting.setMenu(self.rungs)
+        self.setting.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.blind = self._button("Blind", "Hide the names and shuffle the order until you have chosen.", True)
         self.more = self._button("Add patch", "Compare on one more spot: a smooth and a detailed one, say.")
         another = self._button("Other patch", "Compare on another spot.")
@@ -104,7 +122,7 @@ class TestStrip(QWidget):
         close.clicked.connect(self.close_strip)
         top = QHBoxLayout()
         top.addWidget(self.heading, 1)
-        for button in (pick, self.ladder, self.blind, self.more, another, close):
+        for button in (pick, self.ladder, self.setting, self.blind, self.more, another, close):
             top.addWidget(button)
         self._grid = QGridLayout()
         self._grid.setContentsMargins(0, 0, 0, 0)
@@ -130,9 +148,11 @@ class TestStrip(QWidget):
 
     def run(self, stage: Stage, shot: Shot, treatment: Treatment, patches: Sequence[Rect]) -> None:
         """Render the candidates of a stage on patches, given in pixels of the source."""
+        if self._asked is None or self._asked[3] != list(patches):
+            self.look = SharedLook()
         self._asked = (stage, shot, treatment, list(patches))
-        self.look = SharedLook()
-        rungs = ladder(stage, shot, treatment)
+        self._fill_settings()
+        rungs = ladder(stage, shot, treatment, self._setting)
         self.ladder.setEnabled(bool(rungs))
         self.more.setEnabled(len(patches) < MOST_PATCHES)
         every = [*candidates(stage, shot, treatment), *self.whole_treatments()][:MOST]
@@ -153,6 +173,25 @@ class TestStrip(QWidget):
             action.setChecked(candidate.choice not in self._left_out)
             action.toggled.connect(partial(self._choose, candidate.choice))
             self.choice.addAction(action)
+
+    def _fill_settings(self) -> None:
+        assert self._asked is not None
+        self.rungs.clear()
+        stage, shot, treatment, _ = self._asked
+        settings = ladder_settings(stage, shot, treatment)
+        for parameter in settings:
+            action = QAction(parameter.name, self.rungs)
+            action.triggered.connect(partial(self.try_setting, parameter.id))
+            self.rungs.addAction(action)
+        self.setting.setEnabled(len(settings) > 1)
+
+    def try_setting(self, setting: str) -> None:
+        """Show a ladder of a setting."""
+        self._setting = setting
+        if self.ladder.isChecked():
+            self._again()
+        else:
+            self.ladder.setChecked(True)
 
     def _choose(self, choice: tuple[str, str], wanted: bool) -> None:
         if wanted:
@@ -189,7 +228,7 @@ class TestStrip(QWidget):
             shown = random.sample(shown, len(shown))
         edge = EDGES[len(patches)]
         self._grid.setSpacing(10)
-        cache = TileCache(CACHE)
+        cache = self._cache
         for column, candidate in enumerate(shown):
             for row, patch in enumerate(patches):
                 frame = self._add(candidate, QSize(edge, edge), row, column, 2 if row == len(patches) - 1 else 0)
@@ -210,13 +249,15 @@ class TestStrip(QWidget):
         height = min(patch.height * scale, LADDER_SIZE.height())
         self._grid.setSpacing(0)
         self.look.zoom = float(scale)
-        cache = TileCache(CACHE)
+        cache = self._cache
         for column, candidate in enumerate(rungs):
             part = Rect(patch.top, patch.left + column * width, patch.height, width)
-            self._start(self._add(candidate, QSize(width * scale, height), 0, column, 1), part, cache)
+            self._start(self._add(candidate, QSize(width * scale, height), 0, column, 3), part, cache, True)
         self._grid.setColumnStretch(len(rungs), 1)
-        self._say(f"{rungs[0].model}, rising strength: click to keep")
-        self.setFixedHeight(height + LINE + 70)
+        settings = ladder_settings(*self._asked[:3])
+        name = next((p.name for p in settings if p.id == self._setting), settings[0].name)
+        self._say(f"{rungs[0].model}, rising {name}: click to keep")
+        self.setFixedHeight(height + 3 * LINE + 70)
 
     def _add(self, candidate: Candidate, size: QSize, row: int, column: int, lines: int) -> Frame:
         frame = Frame(candidate, size, self.look, lines)
@@ -235,12 +276,16 @@ class TestStrip(QWidget):
         for frame in self.frames:
             frame.update()
 
-    def _start(self, frame: Frame, patch: Rect, cache: TileCache) -> None:
+    def _start(self, frame: Frame, patch: Rect, cache: TileCache, measured: bool = False) -> None:
         assert self._asked is not None
-        shot, cancel, treatment = self._asked[1], self._cancel, frame.candidate.treatment
+        stage, shot, cancel, treatment = *self._asked[:2], self._cancel, frame.candidate.treatment
 
-        def done(answer: Rendered) -> None:
-            stored, frame.seconds, frame.psnr = answer
+        def job() -> tuple[Rendered, Figures | None]:
+            rendered = render_patch(shot, treatment, patch, cache, cancel)
+            return rendered, rung_figures(shot, treatment, stage, patch, cache, cancel) if measured else None
+
+        def done(answer: tuple[Rendered, Figures | None]) -> None:
+            (stored, frame.seconds, frame.psnr), frame.rung = answer
             frame.image = image_of(stored)
             frame.hide_name(frame.hidden_name)  # its figures are known now
 
@@ -248,7 +293,6 @@ class TestStrip(QWidget):
             frame.problem = str(error) or type(error).__name__
             frame.update()
 
-        job = partial(render_patch, shot, treatment, patch, cache, cancel)
         self._background.submit(Urgency.STRIP, job, done, failed, cancel)
 
     # ---- choosing ---------------------------------------------------------------
@@ -263,6 +307,11 @@ class TestStrip(QWidget):
             self.counted.emit(f"Chosen blind: {candidate.label}. So far: {counts}.")
             return
         self.adopted.emit(candidate)
+
+    @property
+    def just_chosen_blind(self) -> bool:
+        """Whether names have just been told after a blind choice."""
+        return self.blind.isChecked() and bool(self.frames) and not any(f.hidden_name for f in self.frames)
 
     def close_strip(self) -> None:
         self._cancel.cancel()

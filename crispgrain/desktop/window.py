@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Hashable
 from pathlib import Path
 
-from PySide6.QtCore import QEvent, QMimeData, QPoint, Qt
+from PySide6.QtCore import QEvent, QMimeData, QPoint, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QImage, QKeyEvent
 from PySide6.QtWidgets import (
     QApplication,
@@ -35,6 +35,7 @@ from crispgrain.core.treatment import Resolved, Treatment, switched_on
 from crispgrain.demo.roll import write_roll
 from crispgrain.paths import demo_folder
 
+from .ahead import Ahead
 from .background import Background, Urgency
 from .blur_flow import BlurFlow
 from .contact_sheet import ContactSheet
@@ -62,6 +63,8 @@ from .theme import BOOTH, DIM_ROOM, apply_theme, current_theme
 from .thumbnails import Thumbnails
 from .variants import Variants
 
+SIZES = ("by", "factor", "pixels")  # settings of Enlarge that are being tried before one stays
+SETTLING = 900  # ms
 FLIP_KEY = Qt.Key.Key_S  # hold to see the source
 PROVIDER = "networks/provider"  # name of a setting
 
@@ -95,12 +98,17 @@ class Window(QMainWindow):
         self.pipeline: Pipeline | None = None  # of the current shot under its whole treatment
         self._overview_key: Hashable = None
         self._figure = ""  # what the judging view says of the picture
+        self._resizing = QTimer(self)
+        self._resizing.setSingleShot(True)
+        self._resizing.setInterval(SETTLING)
+        self._resizing.timeout.connect(self._show_treated)
 
         self.rail = StageRail()
         self.controls = ControlSheet()
         self.easel = Easel()
         self.loader = ShotLoader(self.roll, self.background)
         self.renderer = EaselRenderer(self.easel, self.background, self.cache)
+        self.ahead = Ahead(self.roll, self.loader, self.easel, self.background, self.cache)
         self.judging = Judging(self.background, self.cache)
         self.strip = TestStrip(self.background)
         self.sheet = ContactSheet(self.roll)
@@ -294,7 +302,7 @@ class Window(QMainWindow):
             return
         try:
             self.pipeline = shot.pipeline(self.treatment, self.cache, VIEW_TILE)
-            compared = self.judging.compare(shot, self.treatment, self.stage)
+            compared = self.judging.compare(shot, self._shown_treatment, self.stage)
         except TreatmentError as error:
             self.status.say(str(error))
             return
@@ -305,6 +313,14 @@ class Window(QMainWindow):
             self.status.say(compared.remark)
         self._show_settings(shot, self.pipeline)
         self.judging.show_figure(self.easel.result.view, self.easel.visible)
+        self.strip_flow.refresh()
+
+    @property
+    def _shown_treatment(self) -> Treatment:
+        """What the easel shows: while a size is being chosen, enlarged by the quick model of the stage."""
+        assert self.pipeline is not None
+        draft = self.pipeline.resolved[Stage.ENLARGE].model.draft
+        return self.treatment.set("enlarge.model", draft) if self._resizing.isActive() and draft else self.treatment
 
     def _show_overview(self, source: Source, resolved: Resolved) -> None:
         """Have the small rendering under the tiles made anew, if Develop has changed since it was made."""
@@ -358,6 +374,7 @@ class Window(QMainWindow):
             self._show_treated()
         elif self.shot is not None and self.pipeline is not None:
             self._show_settings(self.shot, self.pipeline)
+        self.strip_flow.refresh()
 
     def change_setting(self, name: str, value: object) -> None:
         """Change one setting (``stage.field``; ``stage.*`` returns the whole stage to the meter)."""
@@ -377,6 +394,8 @@ class Window(QMainWindow):
             self.status.say(str(error))
             return
         is_number = isinstance(value, float)
+        if stage is Stage.ENLARGE and field in SIZES:
+            self._resizing.start()
         self.roll.change(self.row, changed, f"{stage.label}: {field}", merge=name if is_number else "")
 
     def change_settings(self, stage: Stage, values: dict[str, Value], words: str) -> None:
@@ -424,6 +443,10 @@ class Window(QMainWindow):
 
     # ---- the rest ------------------------------------------------------------------------
     def _render_progress(self, progress: Progress | None) -> None:
+        if progress is None and self.shot is not None and self.easel.result.view is not None:
+            self.ahead.wait(self.row)
+        else:
+            self.ahead.stop()
         if self.exporter.waiting:
             return  # the export's own progress stays in view
         if progress is None:
@@ -508,6 +531,7 @@ class Window(QMainWindow):
             if answer != QMessageBox.StandardButton.Yes:
                 event.ignore()
                 return
+        self.ahead.stop()
         self.renderer.close()
         self.exporter.close()
         self.thumbnails.close()

@@ -5,19 +5,25 @@ import threading
 from types import SimpleNamespace
 
 import numpy as np
+import pytest
 import rawpy
 from PIL import Image
 from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtWidgets import QApplication
 
 from crispgrain.core.files import preview
+from crispgrain.core.geometry import Rect
 from crispgrain.core.meter import Reading
 from crispgrain.core.model import Stage
+from crispgrain.core.render.pipeline import Pipeline
+from crispgrain.core.render.views import Approximate, Halo, Residual, Result
 from crispgrain.desktop import shot_loader
 from crispgrain.desktop.dialogs import StagesDialog
+from crispgrain.desktop.judging import Look
 from crispgrain.desktop.roll import State
 from crispgrain.desktop.thumbnails import quick_thumbnail
-from tests.desktop.driving import LEFT, settle
+from tests.conftest import save_noisy_jpeg
+from tests.desktop.driving import LEFT, drag, pixels_of, settle, shown
 
 
 def click_shot(window, qtbot, row, modifier=Qt.KeyboardModifier.NoModifier) -> None:
@@ -99,6 +105,160 @@ def test_a_model_chosen_for_a_stage_that_is_off_switches_it_on(opened, qtbot):
     qtbot.keyClick(combo, Qt.Key.Key_Down)
     assert opened.pipeline.resolved[Stage.DENOISE].on
     settle(opened, qtbot)
+
+
+def test_the_next_shot_shows_the_same_spot_at_the_same_zoom(opened, qtbot):
+    opened.easel.set_zoom(4.0)
+    drag(qtbot, opened.easel, QPoint(500, 300), QPoint(250, 180))
+    place = relative_place(opened.easel)
+    settle(opened, qtbot)
+    qtbot.keyClick(opened.easel, Qt.Key.Key_PageDown)
+    settle(opened, qtbot)
+    assert opened.row == 1
+    assert opened.easel.scale == 4.0
+    assert relative_place(opened.easel) == pytest.approx(place, abs=0.01)
+    qtbot.keyClick(opened.easel, Qt.Key.Key_PageDown)  # a picture of another size
+    settle(opened, qtbot)
+    assert opened.easel.result.size.width == 240
+    assert opened.easel.scale == 4.0
+    qtbot.keyClick(opened.easel, Qt.Key.Key_PageUp)
+    assert opened.row == 1
+    settle(opened, qtbot)
+
+
+def relative_place(easel) -> tuple[float, float]:
+    seen, size = easel.visible, easel.result.size
+    return (seen.top + seen.height / 2) / size.height, (seen.left + seen.width / 2) / size.width
+
+
+def test_keys_go_through_the_selected_shots_only(opened, qtbot):
+    click_shot(opened, qtbot, 2, Qt.KeyboardModifier.ControlModifier)
+    qtbot.keyClick(opened.easel, Qt.Key.Key_PageDown, Qt.KeyboardModifier.AltModifier)
+    assert opened.row == 2
+    assert opened.sheet.selected_rows == [0, 2]
+    qtbot.keyClick(opened.easel, Qt.Key.Key_PageUp, Qt.KeyboardModifier.AltModifier)
+    assert opened.row == 0
+    settle(opened, qtbot)
+
+
+def test_the_strip_stays_open_on_the_next_shot_and_runs_again(opened, qtbot):
+    opened.strip_flow.run(Rect(100, 200, 60, 80))
+    strip = opened.strip
+    wait_for_frames(strip, qtbot)
+    first = [f.image.copy() for f in strip.frames]
+    qtbot.keyClick(opened.easel, Qt.Key.Key_PageDown)
+    qtbot.waitUntil(
+        lambda: opened.strip_flow._ran is not None and opened.strip_flow._ran[1] is opened.shot, timeout=60_000
+    )
+    wait_for_frames(strip, qtbot)
+    assert strip.isVisible()
+    assert opened.easel.patches == [Rect(100, 200, 60, 80)]
+    assert not any(f.image == i for f in strip.frames for i in first)
+    qtbot.mouseClick(opened.rail.heads[Stage.SHARPEN], LEFT, pos=QPoint(60, 20))
+    qtbot.waitUntil(lambda: any(f.candidate.label == "Sharp net" for f in strip.frames), timeout=60_000)
+    opened.change_setting("sharpen.strength", 40.0)
+    qtbot.waitUntil(lambda: opened.strip_flow._ran[2] == opened.treatment, timeout=60_000)
+    wait_for_frames(strip, qtbot)
+    strip.close_strip()
+    settle(opened, qtbot)
+
+
+def wait_for_frames(strip, qtbot) -> None:
+    qtbot.waitUntil(lambda: strip.frames and all(f.image or f.problem for f in strip.frames), timeout=60_000)
+
+
+def test_a_ladder_of_any_setting_says_what_each_rung_costs(opened, qtbot):
+    qtbot.mouseClick(opened.rail.heads[Stage.SHARPEN], LEFT, pos=QPoint(60, 20))
+    opened.change_setting("sharpen.model", "unsharp-mask")
+    opened.change_setting("sharpen.halo", 20.0)
+    opened.change_setting("sharpen.strength", 300.0)
+    opened.change_setting("sharpen.radius", 1.2)
+    opened.strip_flow.run(Rect(160, 240, 100, 200))
+    strip = opened.strip
+    next(a for a in strip.rungs.actions() if a.text() == "Radius").trigger()
+    wait_for_frames(strip, qtbot)
+    radii = [f.candidate.treatment[Stage.SHARPEN].values["radius"] for f in strip.frames]
+    assert len(radii) == 5
+    assert radii == sorted(set(radii))
+    assert "Radius" in strip.heading.text()
+    halos = [f.rung[0] for f in strip.frames]
+    assert halos[-1] > halos[0]
+    assert all("halo" in f.rung_words for f in strip.frames)
+    next(a for a in strip.rungs.actions() if a.text() == "Strength").trigger()
+    wait_for_frames(strip, qtbot)
+    added = [f.rung[1] for f in strip.frames]
+    assert abs(added[0]) < 0.01  # at 0 % nothing is done
+    assert added[-1] < added[1] < 0  # sharpening adds detail, the more the stronger
+    settle(opened, qtbot)
+
+
+def test_the_neighbours_are_rendered_ahead(opened, qtbot, monkeypatch):
+    opened.easel.set_zoom(1.0)
+    settle(opened, qtbot)
+    qtbot.waitUntil(lambda: len(opened.ahead._done) >= 2, timeout=60_000)
+    computed = []
+    compute = Pipeline._compute
+    monkeypatch.setattr(Pipeline, "_compute", lambda *given: computed.append(given[1:3]) or compute(*given))
+    qtbot.keyClick(opened.easel, Qt.Key.Key_PageDown)
+    qtbot.waitUntil(lambda: opened.row == 1 and bool(opened.easel.result.images), timeout=20_000)
+    opened.ahead.stop()
+    settle(opened, qtbot)
+    assert not computed  # source and result were there
+
+
+def test_residual_and_halo_compare_before_enlarge(opened, qtbot):
+    opened.change_setting("enlarge.on", True)
+    opened.judging.set_look(Look.RESIDUAL)
+    assert isinstance(opened.renderer._exact[1], Residual)
+    assert opened.renderer._exact[1].size == opened.shot.source.size
+    assert "before Enlarge" in opened.easel.captions[1]
+    opened.judging.set_look(Look.HALO)
+    assert isinstance(opened.renderer._exact[1], Halo)
+    opened.judging.set_look(Look.PICTURE)
+    assert opened.easel.result.size.width == 1280
+    settle(opened, qtbot)
+
+
+def test_while_a_size_is_chosen_the_quick_model_answers(opened, qtbot):
+    qtbot.mouseClick(opened.rail.heads[Stage.ENLARGE], LEFT, pos=QPoint(60, 20))
+    opened.change_setting("enlarge.factor", 1.5)
+    assert opened.pipeline.resolved[Stage.ENLARGE].model.id == "detail-net"  # what a file gets
+    assert opened.renderer._exact[1].pipeline.resolved[Stage.ENLARGE].model.id == "faithful"
+    qtbot.waitUntil(
+        lambda: opened.renderer._exact[1].pipeline.resolved[Stage.ENLARGE].model.id == "detail-net", timeout=20_000
+    )
+    settle(opened, qtbot)
+
+
+def test_a_shot_that_cannot_be_read_says_so_on_the_easel(opened, qtbot):
+    click_shot(opened, qtbot, 3)
+    qtbot.waitUntil(lambda: "d-broken.jpg" in opened.easel.message, timeout=20_000)
+    assert "cut short" in opened.easel.message
+    before = pixels_of(opened.easel)
+    assert (before.std(axis=2) < 3).all()
+    assert np.ptp(before[opened.easel.height() // 2 - 20 :][:40].astype(int)) > 60  # words on grey
+    click_shot(opened, qtbot, 0)
+    assert opened.easel.message == ""
+    settle(opened, qtbot)
+
+
+def test_from_far_away_an_approximation_is_shown_and_said(window, tmp_path, clean8, qtbot):
+    save_noisy_jpeg(tmp_path / "large.jpg", np.tile(clean8, (4, 4, 1)))
+    window.open_paths([tmp_path])
+    settle(window, qtbot)
+    view = window.easel.result.view
+    assert isinstance(view, Approximate)
+    assert view.size == window.shot.source.size
+    full = [key for key in window.cache._tiles if isinstance(key[-1], int) and key[0] == window.pipeline.steps[-1].key]
+    assert full == []
+    fit = pixels_of(window.easel)
+    window.easel.set_zoom(1.0)
+    assert isinstance(window.easel.result.view, Result)
+    settle(window, qtbot)
+    assert np.abs(pixels_of(window.easel)[300:340, 700:740].astype(int) - shown(window, "result", 700, 300)).max() <= 1
+    window.easel.set_zoom(None)
+    settle(window, qtbot)
+    assert np.abs(pixels_of(window.easel).astype(int) - fit).mean() < 1
 
 
 def test_thumbnails_in_sight_do_not_wait_for_the_meter(window, tmp_path, clean8, qtbot, monkeypatch):

@@ -98,9 +98,13 @@ def test_halos_are_shown_in_the_accent_colour_with_a_percentage(opened, qtbot):
 
 def test_no_residual_across_a_change_of_size_and_it_is_said(opened, qtbot):
     opened.change_setting("enlarge.on", True)
+    opened.choose_stage(Stage.ENLARGE)
+    opened.judging.set_stage_alone(True)
+    settle(opened, qtbot)
     opened.judging.set_look(Look.RESIDUAL)
-    assert "one size" in opened.status.words.text()
-    assert opened.easel.captions == ("source", "result")
+    assert "one size" in opened.judging.compare(opened.shot, opened.treatment, opened.stage).remark
+    assert opened.easel.captions == ("before Enlarge", "after Enlarge")
+    settle(opened, qtbot)
 
 
 def test_the_loupe_shows_four_times_what_is_under_the_pointer(opened, qtbot):

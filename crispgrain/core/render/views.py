@@ -192,11 +192,22 @@ class Residual(_Compared):
         pass for detail. 0 for noise alone, 0.1 if detail was weakened by a
         tenth, below 0 if it was strengthened.
         """
-        after = to_opponent(self.after.region(rect, cancel=cancel))[..., 0]
-        taken = to_opponent(self.before.region(rect, cancel=cancel))[..., 0] - after
-        detail, lost = _band(after), _band(taken)
-        power = float(np.square(detail).mean())
-        return float((detail * lost).mean()) / power if power > LEAST_DETAIL**2 else 0.0
+        return structure_taken(self.before.region(rect, cancel=cancel), self.after.region(rect, cancel=cancel))
+
+
+def structure_taken(before: Array, after: Array) -> float:
+    """Share of the detail of ``after`` that was taken from ``before`` (H x W x 3): see :meth:`Residual.structure`."""
+    left = to_opponent(after)[..., 0]
+    detail, lost = _band(left), _band(to_opponent(before)[..., 0] - left)
+    power = float(np.square(detail).mean())
+    return float((detail * lost).mean()) / power if power > LEAST_DETAIL**2 else 0.0
+
+
+def halo_mask(before: Array, after: Array, limit: float = HALO_LIMIT) -> NDArray[np.bool_]:
+    """Where ``after`` leaves the local range of ``before`` (H x W x 3) by more than a share of white."""
+    old, new = _luma(before), _luma(after)
+    window = np.ones((2 * HALO_REACH + 1,) * 2, np.uint8)
+    return (new > cv2.dilate(old, window) + limit) | (new < cv2.erode(old, window) - limit)
 
 
 def _band(plane: Array) -> Array:
@@ -225,10 +236,8 @@ class Halo(_Compared):
         grown = Rect.between(
             rect.top - HALO_REACH, rect.left - HALO_REACH, rect.bottom + HALO_REACH, rect.right + HALO_REACH
         ).intersect(self.size.rect)
-        before, after = (_luma(p.region(grown, cancel=cancel)) for p in (self.before, self.after))
-        window = np.ones((2 * HALO_REACH + 1,) * 2, np.uint8)
-        low, high = cv2.erode(before, window), cv2.dilate(before, window)
-        return ((after > high + self.limit) | (after < low - self.limit))[rect.within(grown).slices]
+        before, after = (p.region(grown, cancel=cancel) for p in (self.before, self.after))
+        return halo_mask(before, after, self.limit)[rect.within(grown).slices]
 
     def share(self, rect: Rect, cancel: CancelToken = NEVER) -> float:
         """Share of pixels with a halo in a rectangle of the result."""

@@ -58,5 +58,5 @@ MODEL = Model(
     Stage.ENLARGE, "detail-net", "Detail net",
     "Networks of our own, trained to find the likeliest detail; still agrees with the source when shrunk.",
     (*PARAMETERS, ensemble.EFFORT), run, lambda values, knowledge: REACH + AFTER + lanczos.reach(knowledge),
-    problem=lambda: runtime.problem(network_name(FACTORS[0])), tile=lambda values: TILE, draft=lanczos.MODEL.id,
+    problem=lambda: runtime.problem(network_name(FACTORS[0])), tile=lambda values: TILE, draft="faithful",
 )  # fmt: skip

@@ -13,7 +13,7 @@ LOCAL_REACH = 2  # px around a pixel in which its neighbourhood is judged
 
 
 def bound(sharp: Array, source: Array, limit: float, reach: int, lost: Array) -> Array:
-    """Keep ``sharp`` within the local range of ``source``, widened by ``limit`` of white and a share ``lost`` of that range.
+    """Keep ``sharp`` within the local range of ``source``, widened by ``limit`` of white and ``lost`` of the range.
 
     A pixel may not be brighter or darker than anything within ``reach`` pixels
     of it in the source: that is what an eye sees as a halo.

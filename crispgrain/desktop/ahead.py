@@ -1,0 +1,92 @@
+"""Rendering ahead: the neighbours of the current shot, at the place one is looking at, while nothing else is to do."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable
+
+from PySide6.QtCore import QObject, QTimer
+
+from crispgrain.core.cancel import CancelToken
+from crispgrain.core.geometry import Rect, Size
+from crispgrain.core.render.cache import TileCache
+from crispgrain.core.render.pipeline import near_first
+from crispgrain.core.render.views import Approximate, Result, View, view_at
+
+from .background import Background, Urgency
+from .easel import Easel
+from .judging import VIEW_TILE
+from .layer import TileRef, level_for, render_tile
+from .roll import Roll, State
+from .shot_loader import ShotLoader, developed
+
+RESTING = 600  # ms in which nothing was wanted
+
+
+class Ahead(QObject):
+    """Brings the next and the previous shot into memory and their tiles into the cache; gives way to all else."""
+
+    def __init__(self, roll: Roll, loader: ShotLoader, easel: Easel, background: Background, cache: TileCache) -> None:
+        super().__init__(easel)
+        self._roll, self._loader, self._easel = roll, loader, easel
+        self._background, self._cache = background, cache
+        self._cancel = CancelToken()
+        self._row = -1
+        self._done: set[tuple[Hashable, Rect]] = set()
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setInterval(RESTING)
+        self._timer.timeout.connect(self._next)
+
+    def wait(self, row: int) -> None:
+        """Nothing is to do for now: go on with the neighbours of a row, if it stays like that."""
+        self._row = row
+        if not self._timer.isActive():
+            self._timer.start()
+
+    def stop(self) -> None:
+        """Something else is to be done."""
+        self._timer.stop()
+        self._cancel.cancel()
+        self._cancel = CancelToken()
+
+    def _next(self) -> None:
+        for row in (self._row + 1, self._row - 1):
+            if not 0 <= row < len(self._roll.entries) or self._roll.entries[row].state is State.FAILED:
+                continue
+            entry = self._roll.entries[row]
+            if entry.shot is None:
+                self._loader.prepare(row, self._cancel, lambda: self._timer.start())
+                return
+            treatment = self._roll.entries[row].treatment
+            for wanted in (treatment, developed(treatment)):  # the result, and what counts as its source
+                result = Result(entry.shot.pipeline(wanted, self._cache, VIEW_TILE))
+                view = view_at(result, self._easel.scale_of(result.size))
+                if (view.key, self._part(view.size)) not in self._done:
+                    self._render(view, self._part(view.size))
+                    return
+
+    def _render(self, view: View, part: Rect) -> None:
+        cancel = self._cancel
+        level = 0 if isinstance(view, Approximate) else level_for(self._easel.scale_of(view.size))
+        middle = (part.top + part.height / 2, part.left + part.width / 2)
+
+        def job() -> None:
+            for row, column in near_first(part, view.tile, middle):
+                cancel.check()
+                render_tile(view, TileRef(row, column, level), cancel)
+
+        def over(_: object) -> None:  # what fails now is said when it is looked at
+            self._done.add((view.key, part))
+            self._timer.start()
+
+        self._background.submit(Urgency.AHEAD, job, over, over, cancel)
+
+    def _part(self, size: Size) -> Rect:
+        """What will be seen of a result of that size, if it is shown at the same zoom and place."""
+        seen, now = self._easel.visible, self._easel.result.size
+        if self._easel.fitted:
+            return size.rect
+        fy, fx = size.height / now.height, size.width / now.width
+        middle = (seen.top + seen.height / 2) * fy, (seen.left + seen.width / 2) * fx
+        top, left = int(middle[0] - seen.height / 2), int(middle[1] - seen.width / 2)
+        return Rect(top, left, seen.height, seen.width).intersect(size.rect)
