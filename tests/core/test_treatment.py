@@ -5,15 +5,20 @@ import json
 import jsonschema
 import numpy as np
 import pytest
+from PIL import Image
 
+from crispgrain import presets
 from crispgrain.core.colour import icc
+from crispgrain.core.colour.spaces import srgb_decode, srgb_encode
 from crispgrain.core.errors import ShotError, TreatmentError
 from crispgrain.core.files import PictureSource, read_shot
-from crispgrain.core.meter import Blur, Compression, Noise, Reading
+from crispgrain.core.meter import Blur, Compression, Noise, Reading, exposure, measure
+from crispgrain.core.meter.exposure import measure_lift
 from crispgrain.core.model import Stage
-from crispgrain.core.registry import MODELS, find_model
+from crispgrain.core.registry import MODELS, find_model, models_of
 from crispgrain.core.shot import open_shot, saved_treatment
-from crispgrain.core.treatment import Treatment, resolve, schema, sidecar_path
+from crispgrain.core.treatment import Treatment, resolve, schema, sidecar_path, switched_on
+from tests.conftest import write_raw
 
 
 def test_setting_and_metering_a_value():
@@ -160,3 +165,106 @@ def test_nearly_clean_shots_are_left_alone(tmp_path, clean8):
     shot = open_shot(tmp_path / "c.png")
     result = shot.pipeline(Treatment().set("sharpen.on", False)).region(shot.source.size.rect)
     assert psnr(encoded(result), clean8 / 255) > 46
+
+
+# ---- what goes with a setting, and what stays -------------------------------------------------
+
+
+def test_a_radius_does_not_survive_a_model_in_which_it_means_something_else():
+    treatment = Treatment().set("sharpen.model", "unsharp-mask").set("sharpen.radius", 1.5).set("sharpen.halo", 5)
+    changed = treatment.set("sharpen.model", "defocus")
+    assert changed[Stage.SHARPEN].values == {"halo": 5}  # which means the same everywhere
+    assert treatment.set("sharpen.model", "unsharp-mask") == treatment
+    assert Treatment().set("sharpen.radius", 1.5).set("sharpen.model", "defocus")[Stage.SHARPEN].values == {}
+    denoise = Treatment().set("denoise.model", "wavelet").set("denoise.luminance", 70)
+    assert denoise.set("denoise.model", "photo-net")[Stage.DENOISE].values == {"luminance": 70}
+
+
+def test_what_was_drawn_on_one_shot_stays_there_unless_asked_for():
+    drawn = Treatment().set("sharpen.model", "motion").set("sharpen.length", 12).set("sharpen.halo", 4)
+    other = Treatment().set("sharpen.model", "motion").set("sharpen.angle", 80)
+    assert drawn.has_per_shot
+    assert Treatment().synced_from(drawn, [Stage.SHARPEN])[Stage.SHARPEN].values == {"halo": 4}
+    assert other.synced_from(drawn, [Stage.SHARPEN])[Stage.SHARPEN].values == {"halo": 4, "angle": 80}
+    asked = other.synced_from(drawn, [Stage.SHARPEN], per_shot=True)
+    assert asked[Stage.SHARPEN].values == {"halo": 4, "length": 12}
+    assert drawn.part([Stage.SHARPEN], "calm")[Stage.SHARPEN].values == {"halo": 4}
+    assert drawn.part([Stage.SHARPEN], "calm", per_shot=True)[Stage.SHARPEN].values == {"halo": 4, "length": 12}
+
+
+def test_stages_that_would_be_off_are_switched_on(raw_file):
+    source = read_shot(raw_file)
+    wish = Treatment().set("enlarge.factor", 3)
+    assert switched_on(wish, [Stage.ENLARGE], source, Reading())[Stage.ENLARGE].on is True
+    noisy = Reading(Noise.even(8))
+    assert switched_on(wish, [Stage.DENOISE], source, noisy)[Stage.DENOISE].on is None  # metered on: stays metered
+
+
+def test_presets_of_names_that_differ_in_punctuation_are_kept_apart():
+    first = presets.save(Treatment().set("finish.on", True), "Wall: 30 x 40", [Stage.FINISH])
+    second = presets.save(Treatment().set("finish.on", False), "Wall? 30 x 40", [Stage.FINISH])
+    assert first != second
+    assert presets.load("Wall: 30 x 40")[Stage.FINISH].on is True
+    assert presets.load("Wall? 30 x 40")[Stage.FINISH].on is False
+    assert presets.save(Treatment().set("finish.on", False), "Wall: 30 x 40", [Stage.FINISH]) == first
+    assert len(presets.saved()) == 2
+    with pytest.raises(TreatmentError, match="Wall: 30 x 40"):
+        presets.load("Wall")
+
+
+def test_finished_pictures_are_not_spoken_to_of_demosaicing(tmp_path, clean8):
+    Image.fromarray(clean8).save(tmp_path / "p.png")
+    source = read_shot(tmp_path / "p.png")
+    resolved = resolve(Treatment().set("develop.model", "linear"), source, Reading())
+    assert resolved[Stage.DEVELOP].model.id == "finished"
+    assert resolved.remarks == []
+    assert "emosaic" not in resolved[Stage.DEVELOP].model.purpose
+    assert "highlights" not in resolved[Stage.DEVELOP].values
+    assert "finished" not in [m.id for m in models_of(Stage.DEVELOP) if m.fits(read_shot_raw(tmp_path))]
+
+
+def read_shot_raw(folder):
+    return read_shot(write_raw(folder / "r.dng", np.full((64, 64, 3), 0.1, np.float32)))
+
+
+# ---- how bright a RAW comes up -------------------------------------------------------------------
+
+
+def brightened(folder, grey: float, lamp: float = 0.0, edge: int = 0) -> float:
+    scene = np.full((128, 128, 3), grey, np.float32)
+    scene[:edge, :edge] = lamp
+    return measure_lift(read_shot(write_raw(folder / "r.dng", scene, 100)))
+
+
+def test_a_dark_raw_comes_up_with_its_median_two_and_a_half_stops_below_white(tmp_path):
+    assert brightened(tmp_path, 2**-4.5) == pytest.approx(2.0, abs=0.1)
+    assert brightened(tmp_path, 2**-2.5) == pytest.approx(0.0, abs=0.1)
+
+
+def test_highlights_are_protected(tmp_path):
+    assert brightened(tmp_path, 2**-4.5, lamp=0.5, edge=24) == pytest.approx(1.0, abs=0.1)
+    assert brightened(tmp_path, 2**-4.5, lamp=0.9, edge=8) == pytest.approx(2.0, abs=0.1)
+
+
+def test_a_raw_comes_up_as_bright_as_the_cameras_own_preview(tmp_path, monkeypatch):
+    shown = np.full((60, 80, 3), 255 * srgb_encode(np.float32(2**-3)), np.uint8)
+    monkeypatch.setattr(exposure, "embedded_preview", lambda path, longest: shown)
+    assert brightened(tmp_path, 2**-4.5) == pytest.approx(1.5, abs=0.1)
+
+
+def test_a_finished_picture_keeps_its_light(tmp_path, clean8):
+    Image.fromarray(clean8 // 4).save(tmp_path / "p.png")
+    assert measure(read_shot(tmp_path / "p.png")).tones.lift == 0
+
+
+def test_noise_moves_with_the_light_it_is_in():
+    """Against noise that was really brightened: encoded, in eight tones, two stops."""
+    rng = np.random.default_rng(3)
+    tones = np.linspace(0.1, 0.45, 8, dtype=np.float32)
+    sigma = 1.5 + 4 * tones
+    told = Noise(4, 4, tuple(tones.tolist()), tuple(sigma.tolist()), tuple(sigma.tolist())).brightened(2)
+    for n, (tone, s) in enumerate(zip(tones, sigma, strict=True)):
+        seen = tone + rng.normal(0, s / 255, 40_000).astype(np.float32)
+        brighter = srgb_encode(4 * srgb_decode(seen))
+        assert told.levels[n] == pytest.approx(float(np.median(brighter)), abs=0.003)
+        assert told.luminance_at[n] == pytest.approx(255 * float(brighter.std()), rel=0.04)
