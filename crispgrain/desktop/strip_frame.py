@@ -9,6 +9,7 @@ from PySide6.QtGui import (
     QColor,
     QContextMenuEvent,
     QEnterEvent,
+    QFont,
     QImage,
     QKeyEvent,
     QMouseEvent,
@@ -67,7 +68,7 @@ class Frame(QWidget):
 
     def _name(self) -> None:
         name = "a candidate" if self.hidden_name else self.candidate.label
-        self.setToolTip(f"Click to adopt: {name}" + "".join(f"\n{w}" for w in (self.figures, self.rung_words) if w))
+        self.setToolTip(f"Click to adopt: {name}" + "".join(f"\n{w}" for w in (self.figures, *self.rung_words) if w))
         self.setAccessibleName(name)
 
     @property
@@ -150,17 +151,24 @@ class Frame(QWidget):
         return f"{error}{self.seconds:.1f} s"
 
     @property
-    def rung_words(self) -> str:
-        """Of a ladder: the share of pixels with a halo, and that of the detail taken away (below 0: added)."""
-        return f"halo {self.rung[0]:.1%}, taken {self.rung[1]:+.1%}" if self.rung is not None else ""
+    def rung_words(self) -> tuple[str, ...]:
+        """Of a ladder: the share of pixels with a halo, and that of the detail that was taken away or added."""
+        if self.rung is None:
+            return ()
+        halo, taken = self.rung
+        return f"halo {halo:.1%}", f"{abs(taken):.0%} {'taken' if taken > 0 else 'added'}"
 
     def _paint_label(self, painter: QPainter) -> None:
         theme = current_theme()
         name = "?" if self.hidden_name else self.candidate.label
-        said = ((name, theme.ink), (self.figures, theme.faint_ink), (self.rung_words, theme.faint_ink))
-        for line, (words, ink) in enumerate(said[: self.lines]):
+        said = [name, self.figures.partition(",")[0] if self.rung else self.figures, *self.rung_words]
+        for line, words in enumerate(said[: self.lines]):
             room = QRect(1, self._size.height() + 3 + line * LINE, self._size.width() - 2, LINE)
-            painter.setPen(QColor(ink))
+            painter.setPen(QColor(theme.faint_ink if line else theme.ink))
+            if line and self.lines > 2:  # the rungs of a ladder are narrow
+                small = QFont(self.font())
+                small.setPixelSize(11)
+                painter.setFont(small)
             fitting = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, room.width())
             painter.drawText(room, Qt.AlignmentFlag.AlignLeft, fitting)
 

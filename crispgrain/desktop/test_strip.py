@@ -108,9 +108,9 @@ class TestStrip(QWidget):
         pick.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.ladder = self._button("Ladder", "One picture in five values of a setting of the present model.", True)
         self.rungs = QMenu(self)
-        self.setting = self._button("Setting", "Which setting the ladder tries.")
-        self.setting.setMenu(self.rungs)
-        self.setting.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.rungs.setToolTip("Which setting the ladder tries.")
+        self.ladder.setMenu(self.rungs)
+        self.ladder.setPopupMode(QToolButton.ToolButtonPopupMode.MenuButtonPopup)
         self.blind = self._button("Blind", "Hide the names and shuffle the order until you have chosen.", True)
         self.more = self._button("Add patch", "Compare on one more spot: a smooth and a detailed one, say.")
         another = self._button("Other patch", "Compare on another spot.")
@@ -122,7 +122,7 @@ class TestStrip(QWidget):
         close.clicked.connect(self.close_strip)
         top = QHBoxLayout()
         top.addWidget(self.heading, 1)
-        for button in (pick, self.ladder, self.setting, self.blind, self.more, another, close):
+        for button in (pick, self.ladder, self.blind, self.more, another, close):
             top.addWidget(button)
         self._grid = QGridLayout()
         self._grid.setContentsMargins(0, 0, 0, 0)
@@ -178,12 +178,10 @@ class TestStrip(QWidget):
         assert self._asked is not None
         self.rungs.clear()
         stage, shot, treatment, _ = self._asked
-        settings = ladder_settings(stage, shot, treatment)
-        for parameter in settings:
+        for parameter in ladder_settings(stage, shot, treatment):
             action = QAction(parameter.name, self.rungs)
             action.triggered.connect(partial(self.try_setting, parameter.id))
             self.rungs.addAction(action)
-        self.setting.setEnabled(len(settings) > 1)
 
     def try_setting(self, setting: str) -> None:
         """Show a ladder of a setting."""
@@ -252,12 +250,12 @@ class TestStrip(QWidget):
         cache = self._cache
         for column, candidate in enumerate(rungs):
             part = Rect(patch.top, patch.left + column * width, patch.height, width)
-            self._start(self._add(candidate, QSize(width * scale, height), 0, column, 3), part, cache, True)
+            self._start(self._add(candidate, QSize(width * scale, height), 0, column, 4), part, cache, True)
         self._grid.setColumnStretch(len(rungs), 1)
         settings = ladder_settings(*self._asked[:3])
         name = next((p.name for p in settings if p.id == self._setting), settings[0].name)
         self._say(f"{rungs[0].model}, rising {name}: click to keep")
-        self.setFixedHeight(height + 3 * LINE + 70)
+        self.setFixedHeight(height + 4 * LINE + 64)
 
     def _add(self, candidate: Candidate, size: QSize, row: int, column: int, lines: int) -> Frame:
         frame = Frame(candidate, size, self.look, lines)
