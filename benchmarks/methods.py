@@ -108,6 +108,19 @@ def ours_file(path: str, treatment: dict[str, Any], profile: bool = True) -> NDA
     return _treated(source, plan, measure(source))
 
 
+def ours_metered(path: str, treatment: dict[str, Any]) -> NDArray:
+    """A file with all that is not given left to the meter."""
+    source = read_shot(Path(path))
+    plan = Treatment()
+    for name, value in treatment.items():
+        plan = plan.set(name, value)
+    return _treated(source, plan, measure(source))
+
+
+def file_bicubic(path: str, factor: int = 4) -> NDArray:
+    return np.clip(cv2.resize(as_it_is(path), None, fx=factor, fy=factor, interpolation=cv2.INTER_CUBIC), 0, 1)
+
+
 def libraw(path: str, algorithm: str) -> NDArray:
     """LibRaw's own rendering, white level held still so that exposures agree."""
     with rawpy.imread(path) as raw:

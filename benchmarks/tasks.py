@@ -333,6 +333,34 @@ def enlarging() -> Iterator[Task]:
             )  # fmt: skip
 
 
+def small_pictures(folder: Path) -> Iterator[Task]:
+    """What people have of old pictures: reduced to a quarter, soft, noisy, compressed, and wanted large again."""
+    whole = [getattr(data, name)() for name, *_ in PHOTOGRAPHS]
+    truths = [p[: p.shape[0] // 32 * 32, : p.shape[1] // 32 * 32] / 255 for p in whole] + reserved(512)
+    size = {"enlarge.on": True, "enlarge.factor": 4.0}
+    alone = {"denoise.on": False, "sharpen.on": False}
+    for sigma, quality in ((2, 85), (6, 60), (10, 30)):
+        small = []
+        for t in truths:
+            soft = cv2.GaussianBlur(cv2.resize(t, None, fx=0.25, fy=0.25, interpolation=cv2.INTER_AREA), (0, 0), 0.6)
+            small.append(soft + RNG.normal(0, sigma / 255, soft.shape))
+        cases: list[Case] = list(zip(_saved(folder, small, quality, "small"), truths, strict=True))
+        yield (
+            f"small, soft, noise {sigma}, JPEG {quality}, x4", cases,
+            [
+                ("OpenCV bicubic of the file", m.file_bicubic),
+                ("**Denoise, Sharpen, Detail net**, metered",
+                 partial(m.ours_metered, treatment=size | {"enlarge.model": "detail-net"})),
+                ("**Detail net** alone",
+                 partial(m.ours_file, treatment=size | alone | {"enlarge.model": "detail-net"})),
+                ("**Restore net**", partial(m.ours_file, treatment=size | alone | {"enlarge.model": "restore-net"})),
+                ("**Restore net**, best", partial(m.ours_file, treatment=size | alone | {
+                    "enlarge.model": "restore-net", "enlarge.effort": "best"})),
+                ("**everything metered**", partial(m.ours_metered, treatment=size)),
+            ],
+        )  # fmt: skip
+
+
 def every_task(folder: Path, full: bool) -> Iterator[Task]:
     """All tasks, with their files in ``folder``; without ``full`` there is no BM3D, which takes minutes a row."""
     yield from white_noise(full)
@@ -343,3 +371,4 @@ def every_task(folder: Path, full: bool) -> Iterator[Task]:
     yield from mild_blurs(folder)
     yield from blurs()
     yield from enlarging()
+    yield from small_pictures(folder)

@@ -113,6 +113,7 @@ class Model:
     ``tile`` is the least edge of a tile in output pixels: where less is not worth the margin. With ``same_tiles`` it
     is the edge in views and files alike, for the pixels of other tiles would differ.
     ``suits`` says whether a shot of this reading gets the model if none is chosen.
+    ``does`` are other stages whose work it does, too: they are off then, unless someone wants them on.
     ``draft`` is the id of a model of the same stage that gives a quick idea of this one.
     ``on_reduced`` gives the values for a shot some times smaller.
     ``caution`` says why the model is the wrong choice for a shot of this reading, if so.
@@ -141,6 +142,7 @@ class Model:
     on_reduced: Callable[[Values, Knowledge, int], Values] | None = None
     takes_raw: bool = True
     takes_pictures: bool = True
+    does: tuple[Stage, ...] = ()
 
     def fits(self, source: Source) -> bool:
         """Whether the model can be used on a shot: not on a mosaic's terms where there is none, for instance."""

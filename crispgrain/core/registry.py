@@ -6,7 +6,7 @@ from .errors import TreatmentError
 from .model import Model, Stage
 from .stages.denoise import matched_blocks, matched_mosaic, mosaic_dct, mosaic_net, photo_net, sliding_dct, wavelet
 from .stages.develop import develop
-from .stages.enlarge import detail_net, faithful, lanczos
+from .stages.enlarge import detail_net, faithful, lanczos, restore_net
 from .stages.finish import grain
 from .stages.print import file
 from .stages.sharpen import defocus, lens_softness, motion, shake, sharp_net, unsharp_mask
@@ -28,6 +28,7 @@ MODELS: tuple[Model, ...] = (
     motion.MODEL,
     shake.MODEL,
     unsharp_mask.MODEL,
+    restore_net.MODEL,
     detail_net.MODEL,
     faithful.MODEL,
     lanczos.MODEL,

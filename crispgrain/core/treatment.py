@@ -292,6 +292,7 @@ class ResolvedStage:
     model: Model
     values: Mapping[str, Value]
     remarks: tuple[str, ...] = ()
+    done_in: Stage | None = None  # the stage whose model does the work of this one, which is off for that
 
 
 @dataclass(frozen=True)
@@ -361,4 +362,13 @@ def resolve(treatment: Treatment, source: Source, reading: Reading) -> Resolved:
             value = settings.values.get(p.id, p.metered_value(reading))
             values[p.id] = min(max(float(value), p.minimum), p.maximum) if p.is_number else value
         stages[stage] = ResolvedStage(stage, on, model, values, tuple(remarks))
-    return Resolved(stages)
+    return Resolved(_without_double_work(stages, treatment))
+
+
+def _without_double_work(stages: dict[Stage, ResolvedStage], treatment: Treatment) -> dict[Stage, ResolvedStage]:
+    """The stages, with those off whose work the model of another does, unless they were switched on by hand."""
+    for other in [s for s in stages.values() if s.on]:
+        for stage in other.model.does:
+            if stages[stage].on and treatment[stage].on is None:
+                stages[stage] = replace(stages[stage], on=False, done_in=other.stage)
+    return stages

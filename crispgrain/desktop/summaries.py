@@ -11,7 +11,7 @@ def stage_summary(stage: Stage, pipeline: Pipeline) -> str:
     """Model and strength in a few words, or ``off``."""
     resolved = pipeline.resolved[stage]
     if not resolved.on:
-        return "off"
+        return f"done in {resolved.done_in.label}" if resolved.done_in else "off"
     v = resolved.values
     name = resolved.model.name
     match stage:

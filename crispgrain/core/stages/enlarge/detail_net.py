@@ -24,11 +24,11 @@ def network_name(factor: int) -> str:
     return f"detail-net-x{factor}"
 
 
-def _factor(full: Size, out: Size) -> int:
-    """The smallest network that reaches the wanted size, or the largest there is."""
+def _name(networks: dict[int, str], full: Size, out: Size) -> tuple[int, str]:
+    """The smallest network that reaches the wanted size, or the largest there is, with its factor."""
     wanted = max(out.height / full.height, out.width / full.width)
-    there = [f for f in FACTORS if not runtime.problem(network_name(f))]
-    return next((f for f in there if f >= wanted - 1e-6), there[-1])
+    there = [(f, name) for f, name in networks.items() if not runtime.problem(name)]
+    return next((found for found in there if found[0] >= wanted - 1e-6), there[-1])
 
 
 def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
@@ -37,18 +37,28 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     What area averaging of the result says is still missing of the source is put
     back (:func:`.resample.back_project`), so that neither colour nor brightness drifts.
     """
+    return enlarged(pixels, values, knowledge, {f: network_name(f) for f in FACTORS}, PROJECTIONS)
+
+
+def enlarged(
+    pixels: Array, values: Values, knowledge: Knowledge, networks: dict[int, str], projections: int
+) -> Array:  # fmt: skip
+    """Enlarge by one of several networks, by the factors that they enlarge by, and resample to the wanted size.
+
+    ``projections``: how often what is missing of the source is put back; 0 where the source is not to be believed.
+    """
     rect, full, wanted, out = knowledge.rect, knowledge.full, knowledge.wanted, knowledge.out_full
     if out.height <= full.height or out.width <= full.width:
         return lanczos.run(pixels, values, knowledge)
-    factor = _factor(full, out)
+    factor, name = _name(networks, full, out)
     encoded = srgb_encode(apply_matrix(pixels, WORKING_TO_SRGB))
     frame, (top, left) = runtime.framed(encoded, (rect.top, rect.left), MULTIPLE)
     effort = str(values["effort"])
-    output = ensemble.run(network_name(factor), {"picture": frame}, effort, ensemble.ROTATIONS)[0].transpose(1, 2, 0)
+    output = ensemble.run(name, {"picture": frame}, effort, ensemble.ROTATIONS)[0].transpose(1, 2, 0)
     large = np.ascontiguousarray(output[top * factor :, left * factor :][: rect.height * factor, : rect.width * factor])
     big = Size(full.height * factor, full.width * factor)
     part = Rect(rect.top * factor, rect.left * factor, rect.height * factor, rect.width * factor)
-    large = resample.back_project(encoded, full, rect, big, part, PROJECTIONS, large)
+    large = resample.back_project(encoded, full, rect, big, part, projections, large)
     rows = resample.lanczos_weights(big.height, out.height, wanted.top, wanted.bottom, part.top, part.bottom)
     columns = resample.lanczos_weights(big.width, out.width, wanted.left, wanted.right, part.left, part.right)
     return apply_matrix(srgb_decode(resample.apply(rows, columns, large)), SRGB_TO_WORKING)

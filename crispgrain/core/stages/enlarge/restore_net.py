@@ -1,0 +1,44 @@
+"""A network trained by us on what small pictures went through: it restores while it enlarges."""
+
+from __future__ import annotations
+
+from ...colour.spaces import Array
+from ...meter.reading import Reading
+from ...model import Knowledge, Model, Stage, Values
+from ...networks import ensemble, runtime
+from . import lanczos
+from .detail_net import AFTER, REACH, TILE, enlarged
+from .size import PARAMETERS
+
+NETWORKS = {4: "restore-net-x4"}
+# A shot is proposed the network if it is small and went through something; by the sizes and degradations it was
+# trained for, and what was measured on photographs kept out of training (docs/benchmarks.md).
+SMALL = 1_000_000  # px
+SOFT = 0.8  # px
+NOISY = 1.5  # 8-bit steps
+COMPRESSED = 12.0  # percent
+
+
+def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
+    """Enlarge and restore. What the source shows is not believed, so nothing of it is put back."""
+    return enlarged(pixels, values, knowledge, NETWORKS, projections=0)
+
+
+def needed(reading: Reading) -> bool:
+    """Whether a shot is small, and soft, noisy or compressed."""
+    worn = (
+        reading.blur.softness >= SOFT
+        or max(reading.noise.luminance, reading.noise.colour) >= NOISY
+        or reading.jpeg.strength >= COMPRESSED
+    )
+    return worn and not reading.raw and 0 < reading.size.width * reading.size.height <= SMALL
+
+
+MODEL = Model(
+    Stage.ENLARGE, "restore-net", "Restore net",
+    "For small pictures that are soft, noisy or compressed: cleans, sharpens and enlarges in one pass, so Denoise and "
+    "Sharpen have nothing left to do.",
+    (*PARAMETERS, ensemble.EFFORT), run, lambda values, knowledge: REACH + AFTER + lanczos.reach(knowledge),
+    problem=lambda: runtime.problem(NETWORKS[4]), tile=lambda values: TILE, draft="faithful", suits=needed,
+    does=(Stage.DENOISE, Stage.SHARPEN),
+)  # fmt: skip
