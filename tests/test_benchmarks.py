@@ -17,6 +17,8 @@ from crispgrain.core.meter import measure
 from crispgrain.core.meter.mtf import mtf50
 from tests.conftest import psnr
 
+pytestmark = pytest.mark.slow
+
 RNG = np.random.default_rng(2)
 
 

@@ -9,6 +9,8 @@ from crispgrain.core.files import read_shot
 from crispgrain.demo import camera
 from crispgrain.demo.roll import ROLL, scene, write_roll
 
+pytestmark = pytest.mark.slow
+
 
 @pytest.fixture(scope="module")
 def roll(tmp_path_factory):

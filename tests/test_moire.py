@@ -6,6 +6,8 @@ from skimage.color import rgb2lab
 
 from benchmarks import patterns, tasks
 
+pytestmark = pytest.mark.slow
+
 REFERENCES = ("LibRaw VNG", "LibRaw AHD", "LibRaw AAHD", "LibRaw DHT")
 
 

@@ -532,6 +532,7 @@ class Window(QMainWindow):
                 event.ignore()
                 return
         self.ahead.stop()
+        self.strip.close_strip()
         self.renderer.close()
         self.exporter.close()
         self.thumbnails.close()

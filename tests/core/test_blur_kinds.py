@@ -21,6 +21,8 @@ from crispgrain.demo import camera
 from crispgrain.demo.roll import scene
 from tests.conftest import write_raw
 
+pytestmark = pytest.mark.slow
+
 
 def as_8_bit(tmp_path, linear, sigma=1.0):
     """A finished picture of linear sRGB values, with noise of ``sigma`` steps of 255."""

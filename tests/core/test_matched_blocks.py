@@ -27,6 +27,8 @@ from crispgrain.core.stages.denoise.alike import (
 from crispgrain.core.treatment import Treatment, resolve
 from tests.conftest import assert_same_in_tiles, encoded, photograph, psnr
 
+pytestmark = pytest.mark.slow
+
 RNG = np.random.default_rng(21)
 MATCHED = Treatment().only([]).set("denoise.on", True).set("denoise.model", "matched-blocks")
 

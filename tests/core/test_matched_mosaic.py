@@ -16,6 +16,8 @@ from crispgrain.core.treatment import Treatment, resolve
 from crispgrain.demo import camera
 from tests.conftest import assert_same_in_tiles, encoded, photograph, photograph_as_raw, psnr, write_raw
 
+pytestmark = pytest.mark.slow
+
 RNG = np.random.default_rng(22)
 MATCHED = Treatment().only([Stage.DENOISE]).set("denoise.model", "matched-mosaic")
 BEST = MATCHED.set("denoise.effort", "best")

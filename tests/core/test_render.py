@@ -58,6 +58,7 @@ def in_two_tilings(shot, treatment: Treatment, small: int) -> tuple[np.ndarray, 
     return tuple(p.region(p.size.rect) for p in (whole, tiled))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("kind", ["raw", "picture"])
 @pytest.mark.parametrize(
     "model", [m for m in MODELS if m.stage != "print" and not m.same_tiles], ids=lambda m: f"{m.stage}-{m.id}"
@@ -76,6 +77,7 @@ def test_the_result_does_not_depend_on_the_tile_size(kind, model, raw_shot, pict
     assert np.abs(a - b).max() < 1e-5 if model.id.endswith("-net") else np.array_equal(a, b)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("kind", ["raw", "picture"])
 def test_a_chain_does_not_depend_on_the_tile_size(kind, raw_shot, picture_shot):
     chain = EVERYTHING.set("sharpen.model", "unsharp-mask")

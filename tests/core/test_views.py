@@ -13,6 +13,8 @@ from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.views import Axis, Halo, Residual, Result
 from crispgrain.core.treatment import Treatment, resolve
 
+pytestmark = pytest.mark.slow
+
 NOTHING = Treatment().only([Stage.DEVELOP])
 WHOLE = Rect(0, 0, 200, 240)
 

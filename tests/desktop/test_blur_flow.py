@@ -12,6 +12,8 @@ from tests.conftest import encoded, photograph, psnr
 from tests.core.test_sharpen import blurred, streak
 from tests.desktop.driving import LEFT, drag, settle
 
+pytestmark = pytest.mark.slow
+
 TRUTH = photograph("coffee")
 
 

@@ -1,6 +1,7 @@
 """Ways of comparing in the real window: stages, residuals, halos, loupe, navigator, pixel values."""
 
 import numpy as np
+import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QAction, QColor
 
@@ -10,6 +11,8 @@ from crispgrain.desktop.easel_marks import LOUPE_SCALE, loupe_rect
 from crispgrain.desktop.judging import Look, structure_words
 from crispgrain.desktop.theme import current_theme
 from tests.desktop.driving import LEFT, drag, pixels_of, settle, shown
+
+pytestmark = pytest.mark.slow
 
 
 def press(qtbot, window, key, modifier=Qt.KeyboardModifier.NoModifier):

@@ -11,6 +11,8 @@ from crispgrain.desktop.histogram import BINS, luma_counts
 from crispgrain.desktop.print_view import PrintViewDialog, Ruler, print_scale
 from tests.desktop.driving import settle
 
+pytestmark = pytest.mark.slow
+
 
 def test_a_print_is_as_large_on_the_screen_as_on_paper():
     # 3000 pixels at 300 ppi are 10 inches: 1100 screen pixels at 110 per inch.

@@ -8,6 +8,8 @@ from crispgrain.core.networks import providers, runtime
 from crispgrain.desktop.window import PROVIDER
 from tests.desktop.driving import settle
 
+pytestmark = pytest.mark.slow
+
 CARD = "CUDAExecutionProvider"
 
 

@@ -18,6 +18,8 @@ from crispgrain.desktop.test_strip import render_patch
 from crispgrain.desktop.variants import variant_path, variants_of
 from tests.desktop.driving import LEFT, drag, settle
 
+pytestmark = pytest.mark.slow
+
 PATCH = Rect(100, 120, 80, 100)
 
 

@@ -28,6 +28,8 @@ from crispgrain.desktop.window import Window
 from tests.conftest import psnr
 from tests.desktop.driving import LEFT, drag, hearing, pixels_of, settle, shown
 
+pytestmark = pytest.mark.slow
+
 # ---- opening -------------------------------------------------------------------------
 
 
@@ -477,7 +479,7 @@ def test_a_test_strip_of_a_dragged_patch_and_adopting_from_it(opened, qtbot):
     labels = [f.candidate.label for f in strip.frames]
     assert labels[0] == "off"
     assert "Wavelet" in labels
-    (patch,) = opened.strip_flow._patches
+    (patch,) = opened.easel.patches
     expected = icc.from_working(opened.pipeline.region(patch), icc.profile("srgb"), 8)
     present = strip.frames[labels.index("Mosaic net")].image
     assert (present.width(), present.height()) == (100, 100)
@@ -502,16 +504,16 @@ def test_the_strip_comes_back_on_its_patch_until_it_is_closed(opened, qtbot):
     drag(qtbot, opened.easel, QPoint(320, 260), QPoint(380, 330))
     strip = opened.strip
     qtbot.waitUntil(lambda: strip.frames and all(f.image is not None for f in strip.frames), timeout=60_000)
-    (patch,) = opened.strip_flow._patches
+    (patch,) = opened.easel.patches
     assert (patch.width, patch.height) == (60, 70)
     opened.choose_stage(Stage.DENOISE)
     qtbot.keyClick(opened, Qt.Key.Key_T)  # another stage, no new rectangle
     labels = [f.candidate.label for f in strip.frames]
     assert {"off", "Mosaic net", "Wavelet"} <= set(labels)
     qtbot.waitUntil(lambda: all(f.image is not None for f in strip.frames), timeout=60_000)
-    assert opened.strip_flow._patches == [patch]
+    assert opened.easel.patches == [patch]
     qtbot.keyClick(opened, Qt.Key.Key_Escape)
-    assert opened.strip_flow._patches == []
+    assert opened.easel.patches == []
     settle(opened, qtbot)
 
 

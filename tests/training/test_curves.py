@@ -7,6 +7,8 @@ import pytest
 
 from training import curves
 
+pytestmark = pytest.mark.slow
+
 LOGS = sorted(Path(curves.__file__).parent.glob("checkpoints/*/log.jsonl"))
 
 

@@ -8,6 +8,8 @@ from tests.conftest import psnr
 from training import finished
 from training.finished import compress, draw_finished, metered
 
+pytestmark = pytest.mark.slow
+
 RNG = np.random.default_rng(8)
 
 

@@ -10,6 +10,8 @@ from training.loop import Plan, Trainer  # noqa: E402
 from training.networks import MosaicNet, ResidualBlock  # noqa: E402
 from training.optimiser import orthogonalised  # noqa: E402
 
+pytestmark = pytest.mark.slow
+
 
 def draw(rng: np.random.Generator):
     target = torch.from_numpy(rng.uniform(0, 1, (2, 3, 16, 16)).astype(np.float32))
