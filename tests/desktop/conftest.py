@@ -24,6 +24,9 @@ def window(qtbot):
     yield window
     window.hide()
     window.close()
+    window.cache.clear()  # a window is not freed at once; its tiles need not wait for that
+    window.roll.entries.clear()
+    window.deleteLater()
 
 
 READINGS: dict[str, Reading] = {}
