@@ -138,6 +138,21 @@ def test_a_blur_path_shrinks_with_the_shot(jpeg_shot):
     assert small.sum(axis=1).argmax() == len(small) // 2
 
 
+def test_a_shot_not_measured_yet_can_be_looked_at(raw_shot):
+    developed = Treatment().only([Stage.DEVELOP])
+    plain = Pipeline(raw_shot.source, Reading(), resolve(developed, raw_shot.source, Reading()))
+    assert whole(plain.reduced(3)).shape == (160, 214, 3)
+
+
+def test_what_enlarge_would_do_for_other_stages_is_done_by_them(jpeg_shot):
+    worn = replace(jpeg_shot.reading, blur=Blur("soft lens", 3.0, 3.0))
+    treatment = Treatment().set("enlarge.on", True).set("enlarge.model", "restore-net")
+    assert not resolve(treatment, jpeg_shot.source, worn)[Stage.DENOISE].on
+    stages = reduced_stages(treatment, jpeg_shot, 2, worn)
+    assert stages[Stage.DENOISE].on
+    assert stages[Stage.SHARPEN].on
+
+
 def test_a_reduced_shot_is_made_once(jpeg_shot, monkeypatch):
     made = []
     monkeypatch.setattr("crispgrain.core.render.pipeline.reduce_shot", lambda *a: made.append(a) or reduce_shot(*a))

@@ -52,7 +52,8 @@ def reduce_shot(source: Source, reading: Reading, factor: int) -> Reduced:
 
 def _calmer(noise: Noise, left: float) -> Noise:
     """The noise of a RAW with a share of its variance left."""
-    assert noise.a is not None and noise.b is not None
+    if noise.a is None or noise.b is None:  # not measured yet
+        return noise
     a, b = ((left * line[0], left * line[1], left * line[2]) for line in (noise.a, noise.b))
     less = left**0.5
     return replace(
@@ -76,7 +77,8 @@ def reduce_treatment(resolved: Resolved, knowledge: Knowledge, factor: int, enla
 
 
 def _reduced_stage(resolved: ResolvedStage, knowledge: Knowledge, factor: int) -> ResolvedStage:
-    if not resolved.on:
+    # What another stage's model would do is done here: that model is left out.
+    if not resolved.on and resolved.done_in is None:
         return resolved
     model = _quick(resolved.model)
     values: dict[str, Value] = {p.id: p.default for p in model.parameters}
@@ -86,7 +88,7 @@ def _reduced_stage(resolved: ResolvedStage, knowledge: Knowledge, factor: int) -
     if "compression" in values:
         values["compression"] = float(values["compression"]) / factor  # blocks shrink with the picture
     if model.on_reduced is not None:
-        return replace(resolved, model=model, values=model.on_reduced(values, knowledge, factor))
+        return replace(resolved, model=model, values=model.on_reduced(values, knowledge, factor), on=True)
     sizes = {p.id: float(values[p.id]) / factor for p in model.parameters if p.unit == "px"}
     values |= sizes
     seen = resolved.stage is not Stage.SHARPEN or not sizes or max(sizes.values()) >= LEAST_BLUR
