@@ -25,8 +25,6 @@ def window(qtbot):
     window.hide()
     window.close()
     window.cache.clear()  # a window is not freed at once; its tiles need not wait for that
-    window.roll.entries.clear()
-    window.deleteLater()
 
 
 READINGS: dict[str, Reading] = {}

@@ -25,6 +25,8 @@ from crispgrain.desktop.thumbnails import quick_thumbnail
 from tests.conftest import save_noisy_jpeg
 from tests.desktop.driving import LEFT, drag, pixels_of, settle, shown
 
+pytestmark = pytest.mark.slow
+
 
 def click_shot(window, qtbot, row, modifier=Qt.KeyboardModifier.NoModifier) -> None:
     where = window.sheet.visualRect(window.roll.index(row)).center()
