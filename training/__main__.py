@@ -80,7 +80,8 @@ def main() -> None:
         photographs.fetch(DATA)
         return
     if options.job == "curves":
-        curves.draw({job.name: HERE / "checkpoints" / job.name / "log.jsonl" for job in JOBS.values()}, CURVES)
+        logs = {job.name: HERE / "checkpoints" / job.name / "log.jsonl" for job in JOBS.values()}
+        curves.draw({name: log for name, log in logs.items() if log.exists()}, CURVES)  # not all have been trained
         return
     job = JOBS[options.network or "mosaic" if options.job == "export" else options.job]
     folder, target = HERE / "checkpoints" / job.name, MODELS / f"{job.name}.onnx"
