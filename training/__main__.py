@@ -17,7 +17,7 @@ from crispgrain.core.stages.enlarge.detail_net import FACTORS
 from . import curves, detail, export, mosaic, photographs
 from .blurred import draw_blurred
 from .finished import draw_finished
-from .loop import Batch, Plan, Trainer, take_weights
+from .loop import Batch, Plan, Trainer, alike, take_weights
 from .networks import PhotoNet
 from .pool import PooledBatches
 
@@ -35,7 +35,7 @@ class Job:
     make_batches: Callable[[Path], Callable[[np.random.Generator], Batch]]
     inputs: dict[str, Tensor]
     name: str
-    like: str = ""  # a network of the same form that ships, whose weights are a good start
+    like: str = ""  # a network that ships, whose weights are a good start wherever their form is the same
 
 
 PICTURE_INPUTS = {"picture": torch.rand(1, 3, 64, 64), "conditions": torch.rand(1, 3, 32, 32)}
@@ -53,14 +53,10 @@ JOBS = {
         )
         for factor in FACTORS
     },
-    **{
-        f"restore-x{factor}": Job(
-            partial(detail.make_network, factor),
-            partial(detail.DetailBatches, factor=factor, reducing=detail.SECOND_ORDER),
-            {"picture": torch.rand(1, 3, 32, 32)}, f"restore-net-x{factor}", like=f"detail-net-x{factor}",
-        )
-        for factor in FACTORS
-    },
+    "restore-x4": Job(
+        partial(detail.make_restoring, 4), partial(detail.DetailBatches, factor=4, reducing=detail.SECOND_ORDER),
+        {"picture": torch.rand(1, 3, 32, 32)}, "restore-net-x4", like="restore-net-x4",
+    ),
 }  # fmt: skip
 
 
@@ -88,7 +84,7 @@ def main() -> None:
     if options.job != "export":
         network = job.make_network()
         if job.like and not (folder / "checkpoint.pt").exists():
-            take_weights(network, export.shipped_weights(MODELS / f"{job.like}.onnx"))
+            take_weights(network, alike(network, export.shipped_weights(MODELS / f"{job.like}.onnx")))
         trainer = Trainer(network, folder, Plan(lr=options.rate))
         if options.after:
             trainer.start_after_fall(export.shipped_weights(target), options.after)

@@ -46,3 +46,8 @@ class DetailBatches:
 
 def make_network(factor: int) -> DetailNet:
     return DetailNet(factor)
+
+
+def make_restoring(factor: int) -> DetailNet:
+    """As wide again from level to level: noise and blocks are told from texture by looking far around."""
+    return DetailNet(factor, widths=(64, 128, 192))

@@ -53,6 +53,12 @@ def take_weights(network: nn.Module, weights: Mapping[str, Tensor]) -> None:
             parameter.copy_(weights[name])
 
 
+def alike(network: nn.Module, weights: Mapping[str, Tensor]) -> dict[str, Tensor]:
+    """All of a network's weights, those of another where name and form are the same."""
+    own = dict(network.named_parameters())
+    return {k: weights[k] if k in weights and weights[k].shape == v.shape else v.detach() for k, v in own.items()}
+
+
 class Trainer:
     """A network in training, with everything needed to stop and go on."""
 

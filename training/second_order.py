@@ -23,9 +23,9 @@ RIM = 8  # reduced px around it at most: where the block grid of a JPEG falls is
 MILD = 0.2  # share of pictures that are only reduced, a few of them with a trace of noise or compression
 SECOND = 0.35  # share of the others that went through it all twice
 INTERPOLATIONS = (cv2.INTER_AREA, cv2.INTER_LINEAR, cv2.INTER_CUBIC)
-SOFTEST = 1.1  # sigma of a Gaussian in px of the small picture
+SOFTEST = 1.0  # sigma of a Gaussian in px of the small picture
 LARGEST_DISC = 1.6  # radius in px
-NOISIEST = 14 / 255  # sigma
+NOISIEST = 12 / 255  # sigma
 QUALITIES = (22, 97)
 
 

@@ -6,7 +6,7 @@ import pytest
 torch = pytest.importorskip("torch", reason="torch is for training only")
 
 from training.export import export, shipped_weights  # noqa: E402
-from training.loop import Plan, Trainer  # noqa: E402
+from training.loop import Plan, Trainer, alike  # noqa: E402
 from training.networks import MosaicNet, ResidualBlock  # noqa: E402
 from training.optimiser import orthogonalised  # noqa: E402
 
@@ -78,6 +78,16 @@ def test_a_further_fall_goes_on_from_the_weights_that_ship(tmp_path):
     assert further.optimisers[0].param_groups[0]["lr"] == pytest.approx(plan.lr * plan.further)
     changed = torch.load(tmp_path / "weights.pt", weights_only=True)
     assert any(not torch.equal(value, fallen.average[name]) for name, value in changed.items())
+
+
+def test_a_wider_network_starts_from_what_is_alike_in_a_narrower():
+    narrow = dict(MosaicNet((8, 8, 8)).named_parameters())
+    wide = MosaicNet((8, 8, 16))
+    start = alike(wide, narrow)
+    assert set(start) == {name for name, _ in wide.named_parameters()}
+    taken = {name for name, value in start.items() if value is narrow[name]}
+    assert "body.head.weight" in taken
+    assert "body.middle.0.first.weight" not in taken
 
 
 def test_the_log_can_be_read_back(tmp_path):
