@@ -48,6 +48,7 @@ class Background(QObject):
         self._jobs: queue.PriorityQueue[tuple[int, int, Any]] = queue.PriorityQueue()
         self._order = itertools.count()
         self._finished.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
+        self._closed = False
         self._limits = single_threaded_libraries()
         self._limits.__enter__()
         self._threads = [
@@ -65,10 +66,12 @@ class Background(QObject):
 
         A cancelled job answers nothing.
         """
-        self._jobs.put((urgency, next(self._order), (job, done, failed, cancel)))
+        if not self._closed:
+            self._jobs.put((urgency, next(self._order), (job, done, failed, cancel)))
 
     def close(self) -> None:
-        """End the workers; jobs still waiting are dropped."""
+        """End the workers; jobs still waiting are dropped, and answers on the way are not delivered any more."""
+        self._closed = True
         while True:
             try:
                 self._jobs.get_nowait()
@@ -103,7 +106,7 @@ class Background(QObject):
             self._finished.emit(callback, answer)
 
     def _deliver(self, callback: Callable[[Any], None] | None, answer: object) -> None:
-        if callback is not None:
+        if callback is not None and not self._closed:  # who asked may be gone
             callback(answer)
 
 

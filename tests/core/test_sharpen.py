@@ -190,6 +190,7 @@ def test_the_patch_looked_at_has_edges_both_ways(tmp_path):
     assert patch.left < 1460 and patch.right > 1300 and patch.left > 600
 
 
+@pytest.mark.slow
 def test_softer_corners_are_sharpened_more_by_region(tmp_path):
     """A lens twice as soft on the right: the regions find it, and each side gets its own radius."""
     fine = np.kron(np.random.default_rng(8).integers(40, 220, (120, 160)), np.ones((11, 11)))[:1300, :1700]

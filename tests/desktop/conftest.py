@@ -1,6 +1,9 @@
 """The real window, empty or with a mixed folder open."""
 
+import gc
+
 import pytest
+from PySide6.QtCore import QEvent
 from PySide6.QtWidgets import QApplication
 
 from crispgrain.core.meter import Reading, measure
@@ -24,7 +27,9 @@ def window(qtbot):
     yield window
     window.hide()
     window.close()
-    window.cache.clear()  # a window is not freed at once; its tiles need not wait for that
+    window.deleteLater()
+    QApplication.sendPostedEvents(window, QEvent.Type.DeferredDelete)
+    gc.collect()  # parts of a window know one another, so counting alone does not free them
 
 
 READINGS: dict[str, Reading] = {}

@@ -40,6 +40,17 @@ def background(qtbot):
     background.close()
 
 
+def test_answers_on_the_way_are_not_delivered_after_closing(qtbot):
+    """Who asked for them may be gone by then."""
+    background, heard, ready = Background(threads=1), [], threading.Event()
+    background.submit(Urgency.VISIBLE, lambda: ready.set() or 1, heard.append)
+    assert ready.wait(5)
+    background.close()
+    background.submit(Urgency.VISIBLE, lambda: 2, heard.append)
+    qtbot.wait(50)
+    assert heard == []
+
+
 # ---- slider ---------------------------------------------------------------------------
 
 
