@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from crispgrain.core.colour import icc
-from crispgrain.core.geometry import Rect, tile_rect
+from crispgrain.core.geometry import Rect
 from crispgrain.core.model import Stage
 from crispgrain.core.registry import models_of
 from crispgrain.desktop.app import make_app
@@ -89,16 +89,15 @@ class Session:
         return self.stale_pixels(), held[1] - held[0]
 
     def stale_pixels(self) -> int:
-        """Pixels of the result's tiles that differ by more than a step from what the treatment asks for."""
+        """Pixels of the shown result that differ by more than a step from what the treatment asks for."""
         layer, stale = self.window.easel.result, 0
         pipeline = self.window.pipeline
         assert pipeline is not None
-        for ref, image in layer.images.items():
+        for part, image in layer.images.items():
             rows = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
             seen = rows[:, : 3 * image.width()].reshape(image.height(), image.width(), 3)
-            rect = tile_rect(ref.row, ref.column, pipeline.tile, pipeline.size)
-            right = icc.from_working(pipeline.region(rect), icc.profile("srgb"), 8)
-            stale += int((np.abs(seen.astype(int) - right) > 1).any(axis=-1).sum()) if not ref.level else 0
+            right = icc.from_working(pipeline.region(part.rect), icc.profile("srgb"), 8)
+            stale += int((np.abs(seen.astype(int) - right) > 1).any(axis=-1).sum()) if not part.level else 0
         return stale
 
 
@@ -106,7 +105,7 @@ def report(shot: Path) -> str:
     """The figures as Markdown."""
     session = Session(shot)
     lines = [
-        "| the window's answers, 24 MP RAW at 100 % | first new tile, s | all in view, s | nudge: first spot, s |",
+        "| the window's answers, 24 MP RAW at 100 % | first new part, s | all in view, s | nudge: first spot, s |",
         "|---|---:|---:|---:|",
     ]
     for stage in (Stage.DENOISE, Stage.SHARPEN):

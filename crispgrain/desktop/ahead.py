@@ -9,13 +9,12 @@ from PySide6.QtCore import QObject, QTimer
 from crispgrain.core.cancel import CancelToken
 from crispgrain.core.geometry import Rect, Size
 from crispgrain.core.render.cache import TileCache
-from crispgrain.core.render.pipeline import near_first
-from crispgrain.core.render.views import Approximate, Result, View, view_at
+from crispgrain.core.render.views import Result, View, view_at
 
 from .background import Background, Urgency
 from .easel import Easel
 from .judging import VIEW_TILE
-from .layer import TileRef, level_for, render_tile
+from .layer import parts_over, render_part
 from .roll import Roll, State
 from .shot_loader import ShotLoader, developed
 
@@ -23,7 +22,7 @@ RESTING = 600  # ms in which nothing was wanted
 
 
 class Ahead(QObject):
-    """Brings the next and the previous shot into memory and their tiles into the cache; gives way to all else."""
+    """Brings the neighbouring shots into memory and what will be seen of them into the cache; gives way to all else."""
 
     def __init__(self, roll: Roll, loader: ShotLoader, easel: Easel, background: Background, cache: TileCache) -> None:
         super().__init__(easel)
@@ -67,13 +66,12 @@ class Ahead(QObject):
 
     def _render(self, view: View, part: Rect) -> None:
         cancel = self._cancel
-        level = 0 if isinstance(view, Approximate) else level_for(self._easel.scale_of(view.size))
-        middle = (part.top + part.height / 2, part.left + part.width / 2)
+        parts = parts_over(view, part, self._easel.scale_of(view.size))
 
         def job() -> None:
-            for row, column in near_first(part, view.tile, middle):
+            for each in parts:
                 cancel.check()
-                render_tile(view, TileRef(row, column, level), cancel)
+                render_part(view, each, cancel)
 
         def over(_: object) -> None:  # what fails now is said when it is looked at
             self._done.add((view.key, part))

@@ -484,7 +484,7 @@ class Easel(QWidget):
         if layer.overview is not None:
             painter.drawImage(place(layer.size.rect), layer.overview)
         clip_f = QRectF(clip)
-        for rect, image in layer.parts(scale):
+        for rect, image in layer.shown(scale):
             where = place(rect)
             if where.intersects(clip_f):
                 painter.drawImage(where, image)

@@ -1,4 +1,4 @@
-"""Fills the easel: decides which tiles to compute next, and says how far that is."""
+"""Fills the easel: decides which parts to compute next, and says how far that is."""
 
 from __future__ import annotations
 
@@ -17,17 +17,17 @@ from crispgrain.core.render.views import Result, View, view_at
 from .background import Background, Urgency
 from .easel import Arrangement, Easel
 from .easel_marks import LOUPE_SCALE
-from .layer import Layer, TileRef, image_of, level_for, render_tile
+from .layer import Layer, Part, image_of, level_for, render_part
 
 SPOT = 64  # px of the result
 
 
 class EaselRenderer(QObject):
-    """Keeps just as many tiles in the making as there are workers, always those that matter most now.
+    """Keeps just as many parts in the making as there are workers, always those that matter most now.
 
-    Panning therefore cancels nothing and never computes a tile twice; a change
+    Panning therefore cancels nothing and never computes a part twice; a change
     of treatment cancels what is under way. A small spot where one looks comes
-    before the tiles: an answer within a tenth of a second or a few.
+    before all: an answer within a tenth of a second or a few.
     """
 
     progress = Signal(object)  # Progress, or None when all that is visible is there
@@ -38,17 +38,17 @@ class EaselRenderer(QObject):
         self.easel, self.cache = easel, cache
         self._background = background
         self._spot_under_way = False
-        self._spots = Background(1)  # one that never has to wait for a tile under way
+        self._spots = Background(1)  # one that never has to wait for a part under way
         self._cancel = CancelToken()
         self._exact: tuple[View | None, View | None] = (None, None)
-        self._in_work: set[tuple[str, TileRef]] = set()
+        self._in_work: set[tuple[str, Part]] = set()
         self._done = 0
         self._started = 0.0
         self._stopped = False
         easel.view_changed.connect(self._view_changed)
 
     def show(self, source: View | None, result: View | None, overview: QImage | None, wait: bool = False) -> None:
-        """Put another shot, treatment or view on the easel; ``wait`` shows it without computing tiles yet."""
+        """Put another shot, treatment or view on the easel; ``wait`` shows it without computing it yet."""
         easel = self.easel
         self._drop_work()
         self._done, self._stopped = 0, wait
@@ -79,7 +79,7 @@ class EaselRenderer(QObject):
         self._spot_under_way = False
 
     def set_overview(self, image: QImage) -> None:
-        """Put another small rendering under the tiles."""
+        """Put another small rendering under the parts."""
         self.easel.source.overview = image
         if isinstance(self._exact[1], Result):
             self.easel.result.overview = image
@@ -107,11 +107,11 @@ class EaselRenderer(QObject):
             self._choose_views()
             self._pump()
 
-    def _wanted(self) -> list[tuple[str, TileRef]]:
-        """Tiles still missing for what is on screen, most wanted first."""
+    def _wanted(self) -> list[tuple[str, Part]]:
+        """Parts still missing for what is on screen, most wanted first; some under way."""
         easel = self.easel
         visible, scale = easel.visible, easel.scale
-        wanted: list[tuple[str, TileRef]] = []
+        wanted: list[tuple[str, Part]] = []
         layers = {"source": easel.source, "result": easel.result}
         if easel.arrangement is Arrangement.RESULT:
             layers = {"result": easel.result, "source": easel.source}
@@ -123,8 +123,8 @@ class EaselRenderer(QObject):
             wanted += self._missing(name, layer, visible, scale)
         return list(dict.fromkeys(wanted))
 
-    def _missing(self, name: str, layer: Layer, part: Rect, scale: float) -> list[tuple[str, TileRef]]:
-        """Tiles of a layer that a part of the result, shown at a scale, still lacks."""
+    def _missing(self, name: str, layer: Layer, part: Rect, scale: float) -> list[tuple[str, Part]]:
+        """Parts of a layer that a part of the result, shown at a scale, still lacks."""
         if layer.view is None:
             return []
         fx = layer.size.width / self.easel.result.size.width
@@ -134,7 +134,8 @@ class EaselRenderer(QObject):
         ).intersect(layer.size.rect)
         if name == "source" and layer.overview is not None and scale / fx <= self._overview_scale(layer):
             return []  # the overview has pixels enough for this
-        return [(name, ref) for ref in layer.missing(own, scale / fx)]
+        under_way = [part for work, part in self._in_work if work == name]
+        return [(name, part) for part in layer.missing(own, scale / fx, under_way)]
 
     @staticmethod
     def _overview_scale(layer: Layer) -> float:
@@ -164,14 +165,14 @@ class EaselRenderer(QObject):
         self.progress.emit(Progress(self._done, self._done + left, seconds))
 
     def _start_spot(self) -> None:
-        """Compute a small spot of a new result by itself, unless its tile is there or pixels are shown shrunk."""
+        """Compute a small spot of a new result by itself, unless it is there or pixels are shown shrunk."""
         easel, layer = self.easel, self.easel.result
         view, cancel = layer.view, self._cancel
         if self._stopped or not isinstance(view, Result) or level_for(easel.scale):
             return
         spot = easel.looked_at(SPOT)
-        row, column = spot.top // view.tile, spot.left // view.tile
-        if TileRef(row, column, 0) in layer.images or view.pipeline.holds(row, column):
+        coming = [part for _, part in self._missing("result", layer, easel.visible, easel.scale)]
+        if all(view.pipeline.holds(part.rect) for part in coming if not part.rect.intersect(spot).empty):
             return
 
         def done(image: QImage) -> None:
@@ -179,22 +180,22 @@ class EaselRenderer(QObject):
             easel.update()
             over()
 
-        def over(error: Exception | None = None) -> None:  # if it failed, so will its tile, and that is said
+        def over(error: Exception | None = None) -> None:  # if it failed, so will its part, and that is said
             self._spot_under_way = False
             self._pump()
 
         self._spot_under_way = True
-        self._spots.submit(Urgency.VISIBLE, lambda: image_of(view.patch(spot, cancel)), done, over, cancel)
+        self._spots.submit(Urgency.VISIBLE, lambda: image_of(view.patch(spot, cancel=cancel)), done, over, cancel)
 
-    def _start(self, name: str, ref: TileRef) -> None:
+    def _start(self, name: str, part: Part) -> None:
         layer = self.easel.source if name == "source" else self.easel.result
         view, cancel = layer.view, self._cancel
         assert view is not None
-        self._in_work.add((name, ref))
+        self._in_work.add((name, part))
 
         def done(image: QImage) -> None:
-            self._in_work.discard((name, ref))
-            layer.put(ref, image)
+            self._in_work.discard((name, part))
+            layer.put(part, image)
             self._done += 1
             self.easel.update()
             self._pump()
@@ -203,4 +204,4 @@ class EaselRenderer(QObject):
             self.stop()
             self.failed.emit(str(error) or type(error).__name__)
 
-        self._background.submit(Urgency.VISIBLE, lambda: render_tile(view, ref, cancel), done, failed, cancel)
+        self._background.submit(Urgency.VISIBLE, lambda: render_part(view, part, cancel), done, failed, cancel)

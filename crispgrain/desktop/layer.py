@@ -1,8 +1,8 @@
-"""What the easel has of a picture: display tiles at several levels of reduction, some of them still missing."""
+"""What the easel has of a picture: parts of it at several levels of reduction, some of them still missing."""
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Iterator
+from collections.abc import Collection, Hashable, Iterator
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -13,11 +13,13 @@ from crispgrain.core.cancel import CancelToken
 from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import Array
 from crispgrain.core.geometry import Rect, Size, tile_rect
+from crispgrain.core.render.pieces import pieces, uncovered
 from crispgrain.core.render.pipeline import near_first
-from crispgrain.core.render.views import Approximate, View
+from crispgrain.core.render.views import Approximate, Result, View
 
 DEEPEST = 5
-MOST_STALE = 300  # tiles kept on show until their successors come
+MOST_PARTS = 400  # kept at hand
+MOST_STALE = 300  # parts kept on show until their successors come
 
 
 def to_image(pixels: Array) -> QImage:
@@ -41,25 +43,28 @@ def level_for(scale: float) -> int:
 
 
 @dataclass(frozen=True)
-class TileRef:
-    """A display tile: place on the tile grid, and level of reduction."""
+class Part:
+    """A part of a view to be shown: a rectangle in its pixels, and how often they are halved.
 
-    row: int
-    column: int
+    ``place`` is its row and column on the tile grid, for a view that is computed in tiles.
+    """
+
+    rect: Rect
     level: int
+    place: tuple[int, int] | None = None
 
 
 @dataclass
 class Layer:
-    """Display tiles of a view.
+    """What there is of a view.
 
-    Old tiles stay on show until their successors come, unless the size changed.
-    A spot shows what is coming while the tile it lies in is computed.
+    Old parts stay on show until their successors come, unless the size changed.
+    A spot shows what is coming while the part it lies in is computed.
     """
 
     view: View | None = None
     overview: QImage | None = None
-    images: dict[TileRef, QImage] = field(default_factory=dict)
+    images: dict[Part, QImage] = field(default_factory=dict)
     stale: list[tuple[Rect, QImage]] = field(default_factory=list)
     spot: tuple[Rect, QImage] | None = None
     key: Hashable = None
@@ -69,14 +74,14 @@ class Layer:
         return self.view.size if self.view is not None else Size(1, 1)
 
     def set_view(self, view: View | None, overview: QImage | None = None) -> None:
-        """Show another view; tiles of the same one are kept."""
+        """Show another view; parts of the same one are kept."""
         key = view.key if view is not None else None
         if key != self.key:
             before, self.view = self.view, view
             same_shot = view is not None and before is not None and view.source is before.source
             kept = same_shot and view is not None and before is not None and view.size == before.size
             if kept and before is not None:
-                shown = [(tile_rect(r.row, r.column, before.tile, before.size), i) for r, i in self._by_level()]
+                shown = [(part.rect, image) for part, image in self._by_level()]
                 self.stale = [*self.stale, *shown][-MOST_STALE:]
             else:
                 self.stale = []
@@ -84,55 +89,65 @@ class Layer:
         self.key, self.view = key, view
         self.overview = overview
 
-    def missing(self, visible: Rect, scale: float) -> list[TileRef]:
-        """Tiles needed to fill a visible rectangle, nearest to its middle first."""
-        if self.view is None:
-            return []
-        level = self._level(scale)
-        centre = (visible.top + visible.height / 2, visible.left + visible.width / 2)
-        refs = (TileRef(r, c, level) for r, c in near_first(visible, self.view.tile, centre))
-        return [ref for ref in refs if ref not in self.images]
+    def missing(self, visible: Rect, scale: float, under_way: Collection[Part] = ()) -> list[Part]:
+        """Parts needed to fill a visible rectangle beside those under way, nearest to its middle first."""
+        return [p for p in parts_over(self.view, visible, scale, {*self.images, *under_way}) if p not in self.images]
 
-    def put(self, ref: TileRef, image: QImage) -> None:
-        assert self.view is not None
-        self.images[ref] = image
-        new = tile_rect(ref.row, ref.column, self.view.tile, self.size)
-        self.stale = [(rect, old) for rect, old in self.stale if rect.intersect(new) != rect]
+    def put(self, part: Part, image: QImage) -> None:
+        self.images[part] = image
+        self.stale = [(rect, old) for rect, old in self.stale if rect.intersect(part.rect) != rect]
+        while len(self.images) > MOST_PARTS:
+            del self.images[next(iter(self.images))]
 
     def colour_at(self, x: int, y: int) -> QColor | None:
-        """The shown colour of a pixel of this layer, from the finest tile there is."""
-        if self.view is None:
-            return None
-        tile = self.view.tile
-        for level in range(DEEPEST + 1):
-            ref = TileRef(y // tile, x // tile, level)
-            image = self.images.get(ref)
-            if image is not None:
-                at = tile_rect(ref.row, ref.column, tile, self.size)
+        """The shown colour of a pixel of this layer, from the finest part there is."""
+        for part, image in sorted(self.images.items(), key=lambda item: item[0].level):
+            at, here = part.rect, Rect(y, x, 1, 1)
+            if here.intersect(at) == here:
                 column = min((x - at.left) * image.width() // at.width, image.width() - 1)
                 row = min((y - at.top) * image.height() // at.height, image.height() - 1)
                 return image.pixelColor(column, row)
         return None
 
-    def parts(self, scale: float) -> Iterator[tuple[Rect, QImage]]:
+    def shown(self, scale: float) -> Iterator[tuple[Rect, QImage]]:
         """What there is to paint at a scale, best last: rectangles in the result's pixels with their images."""
         if self.view is None:
             return
         yield from self.stale
         if self.spot is not None:
             yield self.spot
-        for ref, image in self._by_level(self._level(scale)):
-            yield tile_rect(ref.row, ref.column, self.view.tile, self.size), image
+        for part, image in self._by_level(_level(self.view, scale)):
+            yield part.rect, image
 
-    def _by_level(self, best: int = 0) -> list[tuple[TileRef, QImage]]:
-        """All tiles, those of the best level last: coarser or finer ones fill in until they are there."""
+    def _by_level(self, best: int = 0) -> list[tuple[Part, QImage]]:
+        """All parts, those of the best level last: coarser or finer ones fill in until they are there."""
         return sorted(self.images.items(), key=lambda item: (item[0].level == best, -item[0].level))
 
-    def _level(self, scale: float) -> int:
-        """How often tiles are halved: an approximation is as small as it is shown already."""
-        return 0 if isinstance(self.view, Approximate) else level_for(scale)
+
+def parts_over(view: View | None, visible: Rect, scale: float, there: Collection[Part] = ()) -> list[Part]:
+    """Parts that fill a visible rectangle of a view, nearest to its middle first.
+
+    Of a view that can be computed in pieces, just those beside what is ``there``; of others, all tiles.
+    """
+    if view is None:
+        return []
+    level = _level(view, scale)
+    if isinstance(view, Result) and view.in_pieces:
+        covers = [part.rect for part in there if part.level == level]
+        return [Part(p, level) for bare in uncovered(visible, covers) for p in pieces(bare, view.size, level)]
+    centre = (visible.top + visible.height / 2, visible.left + visible.width / 2)
+    places = near_first(visible, view.tile, centre)
+    return [Part(tile_rect(*place, view.tile, view.size), level, place) for place in places]
 
 
-def render_tile(view: View, ref: TileRef, cancel: CancelToken) -> QImage:
-    """Compute a display tile; called off the window's thread."""
-    return image_of(view.display(ref.row, ref.column, ref.level, cancel))
+def _level(view: View, scale: float) -> int:
+    """How often parts are halved: an approximation is as small as it is shown already."""
+    return 0 if isinstance(view, Approximate) else level_for(scale)
+
+
+def render_part(view: View, part: Part, cancel: CancelToken) -> QImage:
+    """Compute a part; called off the window's thread."""
+    if part.place is None:
+        assert isinstance(view, Result)
+        return image_of(view.patch(part.rect, part.level, cancel))
+    return image_of(view.display(*part.place, part.level, cancel))

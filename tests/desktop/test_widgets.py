@@ -11,7 +11,6 @@ from crispgrain.core.cancel import CancelToken
 from crispgrain.core.colour import icc
 from crispgrain.core.errors import Cancelled
 from crispgrain.core.files import PictureSource
-from crispgrain.core.geometry import tile_rect
 from crispgrain.core.meter import Noise, Reading
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
@@ -21,7 +20,7 @@ from crispgrain.core.treatment import Treatment, resolve
 from crispgrain.desktop.app import make_app
 from crispgrain.desktop.background import Background, Urgency
 from crispgrain.desktop.dialogs import StagesDialog
-from crispgrain.desktop.layer import Layer, TileRef, image_of, level_for
+from crispgrain.desktop.layer import Layer, image_of, level_for
 from crispgrain.desktop.metered_slider import MeteredSlider
 from crispgrain.desktop.roll import ENTRY, Roll, State
 from crispgrain.desktop.status_line import StatusLine
@@ -149,19 +148,23 @@ def test_levels_never_show_fewer_pixels_than_the_screen_has():
     assert level_for(0.25) == 2
 
 
-def test_a_layer_keeps_tiles_of_the_same_result_and_stale_ones_of_the_same_shot(tmp_path):
+def test_a_layer_keeps_parts_of_the_same_result_and_stale_ones_of_the_same_shot(tmp_path):
     layer, image = Layer(), image_of(np.zeros((4, 4, 3), np.uint8))
     first = pipeline_of(tmp_path)
+    whole = first.size.rect
     layer.set_view(Result(first))
-    rows, columns = (-(-n // first.tile) for n in (first.size.height, first.size.width))
-    assert len(layer.missing(first.size.rect, 1.0)) == rows * columns > 1
-    layer.put(TileRef(0, 0, 0), image)
+    parts = layer.missing(whole, 1.0)
+    assert len(parts) > 1
+    assert sum(p.rect.height * p.rect.width for p in parts) == whole.height * whole.width
+    layer.put(parts[0], image)
     layer.set_view(Result(pipeline_of(tmp_path, source=first.source)))
-    assert TileRef(0, 0, 0) in layer.images
+    assert parts[0] in layer.images
+    left = layer.missing(whole, 1.0, under_way=parts[1:2])
+    assert {p.rect for p in left} == {p.rect for p in parts[2:]}
     layer.set_view(Result(pipeline_of(tmp_path, Treatment().set("denoise.luminance", 50), first.source)))
     assert layer.images == {}
-    assert [rect for rect, _ in layer.stale] == [tile_rect(0, 0, layer.view.tile, layer.size)]
-    assert len(list(layer.parts(1.0))) == 1
+    assert [rect for rect, _ in layer.stale] == [parts[0].rect]
+    assert len(list(layer.shown(1.0))) == 1
     layer.set_view(Result(pipeline_of(tmp_path)))
     assert layer.stale == []
 

@@ -244,14 +244,16 @@ def test_no_grey_of_the_window_is_tinted(opened):
             assert colour[1:3] == colour[3:5] == colour[5:7]
 
 
-def test_a_tile_rendered_once_is_not_rendered_again_when_panning_back(opened, qtbot, monkeypatch):
+def test_what_was_rendered_once_is_not_rendered_again_when_panning_back(opened, qtbot, monkeypatch):
     opened.easel.set_zoom(4.0)
     settle(opened, qtbot)
     calls = []
     from crispgrain.desktop import easel_renderer
 
-    monkeypatch.setattr(easel_renderer, "render_tile", lambda *a: calls.append(a))
     drag(qtbot, opened.easel, QPoint(300, 300), QPoint(320, 320))
+    settle(opened, qtbot)
+
+    monkeypatch.setattr(easel_renderer, "render_part", lambda *a: calls.append(a))
     drag(qtbot, opened.easel, QPoint(320, 320), QPoint(300, 300))
     qtbot.wait(50)
     assert calls == []

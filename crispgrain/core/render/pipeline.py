@@ -65,8 +65,8 @@ class Pipeline:
         self.resolved = resolved
         self.cache = cache if cache is not None else TileCache()
         self.steps = self._chain()
-        fixed = any(s.model.same_tiles for s in self.steps)
-        self.tile = max(0 if fixed else tile, *(s.model.tile(s.values) for s in self.steps))
+        self.fixed = any(s.model.same_tiles for s in self.steps)  # to one grid of tiles, whatever is asked for
+        self.tile = max(0 if self.fixed else tile, *(s.model.tile(s.values) for s in self.steps))
 
     def _chain(self) -> list[Step]:
         on = [self.resolved[s] for s in PIXEL_STAGES if self.resolved[s].on or s is Stage.DEVELOP]
@@ -137,9 +137,13 @@ class Pipeline:
     def tile_key(self, row: int, column: int, depth: int) -> Hashable:
         return self.steps[depth - 1].key, self.tile, row, column
 
-    def holds(self, row: int, column: int) -> bool:
-        """Whether a tile of the result need not be computed any more."""
-        return self.tile_key(row, column, len(self.steps)) in self.cache
+    def holds(self, rect: Rect) -> bool:
+        """Whether a rectangle of the result, or the tile that is just that, need not be computed any more."""
+        last = len(self.steps)
+        place = rect.top // self.tile, rect.left // self.tile
+        return (self.steps[-1].key, rect) in self.cache or (
+            tile_rect(*place, self.tile, self.size) == rect and self.tile_key(*place, last) in self.cache
+        )
 
     def tile_pixels(self, row: int, column: int, depth: int, cancel: CancelToken = NEVER) -> Array:
         """One tile after ``depth`` steps, from the cache or computed with all it depends on."""
@@ -149,9 +153,9 @@ class Pipeline:
         )
 
     def untiled(self, rect: Rect, depth: int | None = None, cancel: CancelToken = NEVER) -> Array:
-        """As :meth:`region`, computing what the rectangle depends on and no whole tiles: cheaper for a small patch.
+        """As :meth:`region`, computing what the rectangle depends on and no whole tiles: cheaper for a part.
 
-        Nothing is found again by views; other patches of the same place find it.
+        Found again by who asks for the same rectangle. Not quite the same pixels if the chain is ``fixed``.
         """
         depth = len(self.steps) if depth is None else depth
         if depth == 0:

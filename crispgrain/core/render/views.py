@@ -116,9 +116,15 @@ class Result:
     def reduced(self, factor: int) -> Result:
         return Result(self.pipeline.reduced(factor))
 
-    def patch(self, rect: Rect, cancel: CancelToken = NEVER) -> NDArray[np.uint8]:
+    @property
+    def in_pieces(self) -> bool:
+        """Whether any rectangle computed by itself is just what a file would have there."""
+        return not self.pipeline.fixed
+
+    def patch(self, rect: Rect, level: int = 0, cancel: CancelToken = NEVER) -> NDArray[np.uint8]:
         """8-bit sRGB values of a rectangle, computed by itself: much sooner there than the tiles it lies in."""
-        return icc.from_working(self.pipeline.untiled(rect, cancel=cancel), icc.profile("srgb"), 8)
+        pixels = self.pipeline.untiled(rect, cancel=cancel)
+        return icc.from_working(shrunk(pixels, level), icc.profile("srgb"), 8)
 
 
 class Axis(StrEnum):
