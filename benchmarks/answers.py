@@ -112,9 +112,9 @@ def report(shot: Path) -> str:
         session.window.choose_stage(stage)
         session.change("sharpen.on", stage is Stage.SHARPEN)
         for model in models_of(stage):
+            session.change(f"{stage}.model", model.id)
             session.change(f"{stage}.on", False)
             session.window.cache.clear()
-            session.change(f"{stage}.model", model.id)
             first, last = session.change(f"{stage}.on", True)
             spot = session.nudge(f"{stage}.{STRENGTH[stage]}", 70.0)
             session.change(f"{stage}.{STRENGTH[stage]}", 80.0)

@@ -16,8 +16,9 @@ from crispgrain.core.meter import Blur, Noise, Reading, measure
 from crispgrain.core.meter.mtf import mtf50
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.views import Halo
+from crispgrain.core.resolve import resolve
 from crispgrain.core.shot import Shot
-from crispgrain.core.treatment import Treatment, resolve
+from crispgrain.core.treatment import Treatment
 
 from . import methods as m
 from .tasks import disc, gaussian, photographs, spread

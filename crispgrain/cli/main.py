@@ -14,11 +14,13 @@ from crispgrain.core.errors import Cancelled, ShotError, TreatmentError
 from crispgrain.core.files import OutputFormat, find_shots
 from crispgrain.core.meter.words import all_words
 from crispgrain.core.model import Parameter, Stage
+from crispgrain.core.operation import METERED
 from crispgrain.core.registry import MODELS
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.render.whole import export
+from crispgrain.core.resolve import switched_on
 from crispgrain.core.shot import Shot, open_shot, saved_treatment
-from crispgrain.core.treatment import METERED, Treatment, switched_on
+from crispgrain.core.treatment import Treatment
 
 COMMANDS = ("run", "meter", "models", "demo")
 

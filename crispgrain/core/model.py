@@ -8,8 +8,9 @@ from enum import Enum, StrEnum
 
 from .colour.spaces import Array
 from .files.source import RawSource, Source
-from .geometry import Rect, Size
-from .meter.reading import Reading
+from .frame import Frame
+from .geometry import Rect
+from .meter.reading import Noise, Reading
 
 
 class Stage(StrEnum):
@@ -77,6 +78,14 @@ class Parameter:
         return min(max(self.metered(reading), self.minimum), self.maximum)
 
 
+class Role(Enum):
+    """What a model may be in a treatment: a stage's method everywhere, that of a zone, or what gives the shape."""
+
+    EVERYWHERE = "everywhere"
+    ZONE = "zone"
+    SHAPE = "shape"
+
+
 class Domain(Enum):
     """The pixels a model takes: the sensor's mosaic, or a picture in the working space."""
 
@@ -86,33 +95,37 @@ class Domain(Enum):
 
 @dataclass(frozen=True)
 class Knowledge:
-    """What a stage knows besides its pixels and settings.
+    """What a step knows besides its pixels and settings.
 
-    ``rect`` is where the given pixels lie in the stage's whole input, of size
-    ``full``; ``wanted`` is the part of the whole output, of size ``out_full``,
-    that is asked for. Only Enlarge has an output of another size than its input.
+    ``before`` and ``after`` are the frames of its whole input and output. ``rect`` is where the given pixels lie in
+    the input; ``wanted`` is the part of the output that is asked for. Only Enlarge has an output of another size.
     """
 
     reading: Reading
     source: Source
+    before: Frame
+    after: Frame
     rect: Rect
-    full: Size
     wanted: Rect
-    out_full: Size
-    denoised: bool = False
-    demosaiced: bool = False
+
+    @property
+    def noise(self) -> Noise:
+        """Of the pixels given, by tone; as if nothing of it had been taken off yet."""
+        return self.before.noise
 
 
 @dataclass(frozen=True)
 class Model:
     """An interchangeable method for a stage.
 
-    A Denoise model on the mosaic may return it demosaiced (H x W x 3); then it ``demosaics``.
+    A Denoise model on the mosaic may return it demosaiced (H x W x 3), and says so in the frame ``after`` it.
+    ``after`` is what becomes of a frame under some values, but for its size.
     ``takes_raw`` and ``takes_pictures`` say what kinds of shots it is for.
     ``problem`` says why the model cannot be used here, if so.
     ``tile`` is the least edge of a tile in output pixels: where less is not worth the margin. With ``same_tiles`` it
     is the edge in views and files alike, for the pixels of other tiles would differ.
     ``suits`` says whether a shot of this reading gets the model if none is chosen.
+    ``roles`` are what it may be in a treatment, as far as its domain and stage allow.
     ``does`` are other stages whose work it does, too: they are off then, unless someone wants them on.
     ``draft`` is the id of a model of the same stage that gives a quick idea of this one.
     ``on_reduced`` gives the values for a shot some times smaller.
@@ -133,7 +146,7 @@ class Model:
     margin: Callable[[Values, Knowledge], int] = lambda values, knowledge: 0
     domain: Domain = Domain.PICTURE
     problem: Callable[[], str] = lambda: ""
-    demosaics: bool = False
+    after: Callable[[Frame, Values], Frame] = lambda frame, values: frame
     tile: Callable[[Values], int] = lambda values: 0
     same_tiles: bool = False
     suits: Callable[[Reading], bool] = lambda reading: True
@@ -143,6 +156,12 @@ class Model:
     takes_raw: bool = True
     takes_pictures: bool = True
     does: tuple[Stage, ...] = ()
+    roles: tuple[Role, ...] = (Role.EVERYWHERE, Role.ZONE)
+
+    def may_be(self, role: Role) -> bool:
+        """Whether it can have a role: there are no zones of a mosaic, nor of a size."""
+        zoned = self.domain is Domain.PICTURE and self.stage not in (Stage.ENLARGE, Stage.PRINT)
+        return role in self.roles and (role is not Role.ZONE or zoned)
 
     def fits(self, source: Source) -> bool:
         """Whether the model can be used on a shot: not on a mosaic's terms where there is none, for instance."""

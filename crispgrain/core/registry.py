@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from .errors import TreatmentError
-from .model import Model, Stage
+from .model import Model, Role, Stage
 from .stages.denoise import matched_blocks, matched_mosaic, mosaic_dct, mosaic_net, photo_net, sliding_dct, wavelet
-from .stages.develop import develop
+from .stages.develop import crop, develop, light
 from .stages.enlarge import detail_net, faithful, lanczos, restore_net
 from .stages.finish import grain
 from .stages.print import file
@@ -15,6 +15,8 @@ MODELS: tuple[Model, ...] = (
     develop.DIRECTIONAL,
     develop.LINEAR,
     develop.FINISHED,
+    light.MODEL,
+    crop.MODEL,
     mosaic_net.MODEL,
     matched_mosaic.MODEL,
     mosaic_dct.MODEL,
@@ -37,9 +39,12 @@ MODELS: tuple[Model, ...] = (
 )
 
 
-def models_of(stage: Stage) -> tuple[Model, ...]:
-    """The models of a stage that can be used here, the preferred one first."""
-    return tuple(m for m in MODELS if m.stage is stage and not m.problem())
+CROP = crop.MODEL
+
+
+def models_of(stage: Stage, role: Role = Role.EVERYWHERE) -> tuple[Model, ...]:
+    """The models of a stage that can be used here in a role, the preferred one first."""
+    return tuple(m for m in MODELS if m.stage is stage and m.may_be(role) and not m.problem())
 
 
 def find_model(stage: Stage, model_id: str) -> Model:

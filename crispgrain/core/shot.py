@@ -11,7 +11,8 @@ from .files.source import Source
 from .meter import Reading, measure
 from .render.cache import TileCache
 from .render.pipeline import TILE, Pipeline
-from .treatment import Treatment, resolve, sidecar_path
+from .resolve import resolve
+from .treatment import Treatment, sidecar_path
 
 
 @dataclass(frozen=True, eq=False)

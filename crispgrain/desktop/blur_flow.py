@@ -13,7 +13,7 @@ from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.shot import Shot
 from crispgrain.core.stages.sharpen.point_spread import as_text
 from crispgrain.core.stages.sharpen.shake import find_path, metered_path
-from crispgrain.core.stages.sharpen.undo import source_noise
+from crispgrain.core.stages.sharpen.undo import linear_noise
 
 from .background import Background, Urgency
 from .control_sheet import ControlSheet
@@ -79,7 +79,7 @@ class BlurFlow(QObject):
                 self.status.say("")
                 self.window.change_settings(Stage.SHARPEN, {"path": as_text(path)}, "path found in a patch")
 
-        noise = source_noise(shot.reading)
+        noise = linear_noise(shot.reading.noise)
         self.window.background.submit(
             Urgency.VISIBLE, lambda: find_path(shot.source, noise, extent, in_source), done,
             lambda error: self.status.say(f"No path could be found ({error})."),

@@ -22,8 +22,9 @@ from crispgrain.core.meter import words
 from crispgrain.core.model import Parameter, Stage, Value
 from crispgrain.core.registry import models_of
 from crispgrain.core.render.pipeline import Pipeline
+from crispgrain.core.resolve import ResolvedOperation, metered_on
 from crispgrain.core.shot import Shot
-from crispgrain.core.treatment import ResolvedStage, Treatment, metered_on
+from crispgrain.core.treatment import Treatment
 
 from .histogram import Histogram
 from .metered_slider import MeteredSlider
@@ -231,9 +232,9 @@ class ControlSheet(QScrollArea):
                 self.path_wanted.emit(row)
         self.reading.setText("\n".join(reading_words(stage, shot, pipeline)))
         self.follow.setText("Follow the meter" if stage in METERED_STAGES else "Start values")
-        self.follow.setEnabled(stage in treatment.stages and given != type(given)())
+        self.follow.setEnabled(given.touched)
 
-    def _build(self, stage: Stage, resolved: ResolvedStage) -> None:
+    def _build(self, stage: Stage, resolved: ResolvedOperation) -> None:
         for row in self.rows.values():
             row.hide()
             self.settings.removeWidget(row)

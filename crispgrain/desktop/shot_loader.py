@@ -14,8 +14,9 @@ from crispgrain.core.meter.words import headline
 from crispgrain.core.model import Stage
 from crispgrain.core.render.overview import overview
 from crispgrain.core.render.threads import worker_count
+from crispgrain.core.resolve import Resolved, resolve
 from crispgrain.core.shot import Shot
-from crispgrain.core.treatment import Resolved, Treatment, resolve
+from crispgrain.core.treatment import Treatment
 
 from .background import Background, Urgency
 from .layer import to_image

@@ -6,8 +6,9 @@ from dataclasses import dataclass
 
 from crispgrain.core.model import Parameter, Stage
 from crispgrain.core.registry import models_of
+from crispgrain.core.resolve import resolve, switched_on
 from crispgrain.core.shot import Shot
-from crispgrain.core.treatment import Treatment, resolve
+from crispgrain.core.treatment import Treatment
 
 MOST = 12
 LADDER = 5  # steps
@@ -34,7 +35,7 @@ def candidates(stage: Stage, shot: Shot, treatment: Treatment) -> list[Candidate
     found: list[Candidate] = []
     if stage in STRENGTH:
         found.append(Candidate("off", treatment.set(f"{stage}.on", False), "off"))
-    lit = treatment.set(f"{stage}.on", True) if stage is not Stage.DEVELOP else treatment
+    lit = switched_on(treatment, [stage], shot.source, shot.reading)
     for model in models_of(stage):
         if model.fits(shot.source):
             found.append(Candidate(model.name, lit.set(f"{stage}.model", model.id), model.name))
@@ -58,7 +59,7 @@ def ladder(stage: Stage, shot: Shot, treatment: Treatment, setting: str = "") ->
     if not settings:
         return []
     parameter = next((p for p in settings if p.id == setting), settings[0])
-    lit = treatment if stage is Stage.DEVELOP else treatment.set(f"{stage}.on", True)
+    lit = switched_on(treatment, [stage], shot.source, shot.reading)
     resolved = resolve(lit, shot.source, shot.reading)[stage]
     lit = lit.set(f"{stage}.model", resolved.model.id)
     values = dict.fromkeys(_rungs(parameter, float(resolved.values[parameter.id])))

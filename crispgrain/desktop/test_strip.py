@@ -31,8 +31,9 @@ from crispgrain.core.model import Stage
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.views import halo_mask, structure_taken
+from crispgrain.core.resolve import resolve
 from crispgrain.core.shot import Shot
-from crispgrain.core.treatment import Treatment, resolve
+from crispgrain.core.treatment import Treatment
 from crispgrain.demo.roll import known_truth
 
 from .background import Background, Urgency

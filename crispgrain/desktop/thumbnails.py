@@ -11,7 +11,8 @@ from crispgrain.core.files import RAW_SUFFIXES, Source, read_shot
 from crispgrain.core.files.preview import decoded_small, embedded_preview
 from crispgrain.core.meter import first_reading
 from crispgrain.core.render.overview import overview
-from crispgrain.core.treatment import Treatment, resolve
+from crispgrain.core.resolve import resolve
+from crispgrain.core.treatment import Treatment
 
 from .background import Background, Urgency
 from .layer import image_of, to_image

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Protocol
 
+from attrs import evolve
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
@@ -58,7 +58,7 @@ class Variants(QObject):
         """Keep a treatment of the current shot under a name; one of the same name is written over."""
         path = variant_path(self.roll.entries[self.window.row].path, name, self.roll.sidecars)
         try:
-            replace(treatment, name=name).save(path)
+            evolve(treatment, name=name).save(path)
             self.status.say(f"Kept as variant “{name}”.")
         except ShotError as error:
             self.status.say(str(error))
@@ -68,7 +68,7 @@ class Variants(QObject):
 
     def candidates(self) -> list[Candidate]:
         """The variants of the current shot, to be compared as whole treatments."""
-        return [Candidate(v.name, replace(v, name="")) for v in self._saved()]
+        return [Candidate(v.name, evolve(v, name="")) for v in self._saved()]
 
     def _saved(self) -> list[Treatment]:
         found = []
@@ -89,4 +89,4 @@ class Variants(QObject):
             menu.addAction("No variants of this shot yet").setEnabled(False)
 
     def _use(self, variant: Treatment) -> None:
-        self.roll.change(self.window.row, replace(variant, name=""), f"Variant {variant.name}")
+        self.roll.change(self.window.row, evolve(variant, name=""), f"Variant {variant.name}")

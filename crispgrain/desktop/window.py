@@ -30,8 +30,9 @@ from crispgrain.core.render.overview import overview
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.render.views import Result
+from crispgrain.core.resolve import Resolved, switched_on
 from crispgrain.core.shot import Shot
-from crispgrain.core.treatment import Resolved, Treatment, switched_on
+from crispgrain.core.treatment import Treatment
 from crispgrain.demo.roll import write_roll
 from crispgrain.paths import demo_folder
 
@@ -384,8 +385,7 @@ class Window(QMainWindow):
         stage = Stage(stage_name)
         try:
             if field == "*":
-                stages = {s: v for s, v in self.treatment.stages.items() if s is not stage}
-                changed = Treatment(stages, self.treatment.name)
+                changed = self.treatment.without(stage.value)
             else:
                 changed = self.treatment.set(name, value)  # type: ignore[arg-type]
                 if field != "on" and value is not None:

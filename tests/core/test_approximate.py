@@ -15,9 +15,10 @@ from crispgrain.core.render.approximate import factor_for, reduce_shot
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.views import Approximate, Halo, Residual, Result, view_at
+from crispgrain.core.resolve import resolve
 from crispgrain.core.shot import Shot, open_shot
 from crispgrain.core.stages.sharpen.point_spread import as_text, from_text, line
-from crispgrain.core.treatment import Treatment, resolve
+from crispgrain.core.treatment import Treatment
 from tests.conftest import encoded, psnr, save_noisy_jpeg
 
 DENOISED = Treatment().only([Stage.DENOISE])

@@ -14,6 +14,7 @@ from crispgrain.core.files import PictureSource
 from crispgrain.core.geometry import Rect
 from crispgrain.core.meter import Compression, Noise, Reading
 from crispgrain.core.render.pipeline import Pipeline
+from crispgrain.core.resolve import resolve
 from crispgrain.core.shot import open_shot
 from crispgrain.core.stages.denoise.alike import (
     BLOCK,
@@ -24,7 +25,7 @@ from crispgrain.core.stages.denoise.alike import (
     find_alike,
     most_alike,
 )  # fmt: skip
-from crispgrain.core.treatment import Treatment, resolve
+from crispgrain.core.treatment import Treatment
 from tests.conftest import assert_same_in_tiles, encoded, photograph, psnr
 
 pytestmark = pytest.mark.slow

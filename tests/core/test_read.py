@@ -16,7 +16,8 @@ from crispgrain.core.files import PictureSource, RawSource, find_shots, read_sho
 from crispgrain.core.files.raster import turn_upright
 from crispgrain.core.meter import measure
 from crispgrain.core.model import Stage
-from crispgrain.core.treatment import Treatment, resolve
+from crispgrain.core.resolve import resolve
+from crispgrain.core.treatment import Treatment
 from crispgrain.demo import camera
 from crispgrain.demo.roll import scene
 from tests.conftest import encoded, psnr, write_raw

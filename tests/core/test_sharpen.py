@@ -20,9 +20,10 @@ from crispgrain.core.meter import Blur, Noise, Reading, measure
 from crispgrain.core.meter.mtf import mtf50
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
+from crispgrain.core.resolve import resolve
 from crispgrain.core.stages.sharpen import blind, photo_prior, point_spread, shake, undo
 from crispgrain.core.stages.sharpen.deconvolution import Blurred
-from crispgrain.core.treatment import Treatment, resolve
+from crispgrain.core.treatment import Treatment
 from crispgrain.demo.camera import shake_path
 from tests.conftest import encoded, photograph, psnr
 

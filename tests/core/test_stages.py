@@ -14,11 +14,12 @@ from crispgrain.core.geometry import Size
 from crispgrain.core.meter import Blur, Noise, Reading, measure
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
+from crispgrain.core.resolve import resolve
 from crispgrain.core.stages.denoise import stabilise
-from crispgrain.core.stages.develop import demosaic, develop
+from crispgrain.core.stages.develop import demosaic, light
 from crispgrain.core.stages.enlarge import resample
 from crispgrain.core.stages.enlarge.size import target_size
-from crispgrain.core.treatment import Treatment, resolve
+from crispgrain.core.treatment import Treatment
 from crispgrain.demo import camera
 from tests.conftest import encoded, photograph, photograph_as_raw, psnr, write_raw
 
@@ -94,7 +95,7 @@ def test_burnt_out_highlights_are_neutral(tmp_path):
 
 
 def test_no_light_gain_at_rest():
-    assert np.allclose(develop.light_gains(0, 0), 1)
+    assert np.allclose(light.light_gains(0, 0), 1)
 
 
 # ---- Denoise -------------------------------------------------------------------------

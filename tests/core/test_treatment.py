@@ -1,6 +1,7 @@
 """Treatments as data: settings, JSON, sync, and what the meter makes of them."""
 
 import json
+from pathlib import Path
 
 import jsonschema
 import numpy as np
@@ -12,12 +13,15 @@ from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import srgb_decode, srgb_encode
 from crispgrain.core.errors import ShotError, TreatmentError
 from crispgrain.core.files import PictureSource, read_shot
+from crispgrain.core.masks import LinearGradient
 from crispgrain.core.meter import Blur, Compression, Noise, Reading, exposure, measure
 from crispgrain.core.meter.exposure import measure_lift
 from crispgrain.core.model import Stage
 from crispgrain.core.registry import MODELS, find_model, models_of
+from crispgrain.core.resolve import resolve, switched_on
 from crispgrain.core.shot import open_shot, saved_treatment
-from crispgrain.core.treatment import Treatment, resolve, schema, sidecar_path, switched_on
+from crispgrain.core.treatment import Treatment, sidecar_path
+from crispgrain.core.treatment_schema import schema
 from tests.conftest import write_raw
 
 
@@ -34,6 +38,8 @@ def test_setting_and_metering_a_value():
     ("name", "value", "words"),
     [
         ("develope.exposure", 1, "no stage"),
+        ("zone-1.exposure", 1, "no stage or zone"),
+        ("crop.angle", 90, "-45 to 45"),
         ("denoise.radius", 1, "no setting"),
         ("denoise.model", "magic", "no model"),
         ("denoise.luminance", 500, "0 to 200"),
@@ -56,13 +62,66 @@ def test_json_there_and_back():
     assert Treatment.from_json(data) == treatment
 
 
+def test_a_treatment_of_version_1_is_read():
+    old = {
+        "format": "crispgrain-treatment", "version": 1, "name": "Dim store",
+        "stages": {"denoise": {"on": True, "model": "wavelet", "luminance": 80.0}, "sharpen": {"on": "metered"}},
+    }  # fmt: skip
+    treatment = Treatment.from_json(old)
+    assert treatment == (
+        Treatment(name="Dim store").set("denoise.on", True).set("denoise.model", "wavelet")
+        .set("denoise.luminance", 80.0).set("sharpen.on", None)
+    )  # fmt: skip
+    assert treatment.as_json()["version"] == 2
+
+
+def test_the_schema_that_is_told_is_the_one_that_is_used():
+    told = json.loads((Path(__file__).parents[2] / "docs" / "treatment.schema.json").read_text(encoding="utf-8"))
+    assert told == schema()
+
+
+SHARPEN = {"id": "sharpen", "stage": "sharpen", "settings": {}}
+GRADIENT = LinearGradient((0.5, 0.2), (0.5, 0.8))
+
+
+def test_zones_have_settings_of_their_own_and_come_back():
+    treatment, first = Treatment().set("develop.exposure", 0.5).with_zone(Stage.DEVELOP, GRADIENT)
+    treatment, second = treatment.with_zone(Stage.DEVELOP, LinearGradient((0, 0), (1, 1)))
+    treatment = treatment.set(f"{first}.exposure", -1.0).set(f"{second}.warmth", 20.0).set("crop.angle", 2.0)
+    assert treatment[Stage.DEVELOP].values == {"exposure": 0.5}
+    assert [o.id for o in treatment.beside(Stage.DEVELOP)] == [first, second, "crop"]
+    assert treatment.find(first).values == {"exposure": -1.0}
+    data = json.loads(json.dumps(treatment.as_json()))
+    jsonschema.validate(data, schema())
+    assert Treatment.from_json(data) == treatment
+    assert treatment.without(first).beside(Stage.DEVELOP)[0].id == second
+
+
+def test_what_was_drawn_stays_on_its_shot_unless_asked_for():
+    drawn, zone = Treatment().set("develop.exposure", 0.5).with_zone(Stage.DEVELOP, GRADIENT)
+    drawn = drawn.set("crop.left", 10.0)
+    assert drawn.has_per_shot
+    own = Treatment().set("crop.left", 20.0)
+    synced = own.synced_from(drawn, [Stage.DEVELOP])
+    assert synced[Stage.DEVELOP].values == {"exposure": 0.5}
+    assert [(o.id, o.values) for o in synced.beside(Stage.DEVELOP)] == [("crop", {"left": 20.0})]
+    whole = own.synced_from(drawn, [Stage.DEVELOP], per_shot=True)
+    assert [o.id for o in whole.beside(Stage.DEVELOP)] == [zone, "crop"]
+    assert whole.find("crop").values == {"left": 10.0}
+
+
 @pytest.mark.parametrize(
     "data",
     [
-        [], {}, {"format": "crispgrain-treatment", "version": 2, "stages": {}},
+        [], {}, {"format": "crispgrain-treatment", "version": 3, "operations": []},
+        {"format": "crispgrain-treatment", "version": 2, "operations": [{"id": "denoise", "stage": "denoise"}] * 2},
         {"format": "crispgrain-treatment", "version": 1, "stages": {"denoise": {"luminance": [1]}}},
         {"format": "crispgrain-treatment", "version": 1, "stages": {"bake": {}}},
         {"format": "crispgrain-treatment", "version": 1, "stages": {"denoise": {"model": "magic"}}},
+        {"format": "crispgrain-treatment", "version": 1, "stages": {"denoise": 3}},
+        {"format": "crispgrain-treatment", "version": 2, "operations": [{**SHARPEN, "mask": {"shape": "cloud"}}]},
+        {"format": "crispgrain-treatment", "version": 2, "operations": [SHARPEN, SHARPEN]},
+        {"format": "crispgrain-treatment", "version": 2, "operations": [{**SHARPEN, "id": "9"}]},
     ],
 )  # fmt: skip
 def test_json_that_is_no_treatment(data):
@@ -263,8 +322,19 @@ def test_noise_moves_with_the_light_it_is_in():
     tones = np.linspace(0.1, 0.45, 8, dtype=np.float32)
     sigma = 1.5 + 4 * tones
     told = Noise(4, 4, tuple(tones.tolist()), tuple(sigma.tolist()), tuple(sigma.tolist())).brightened(2)
-    for n, (tone, s) in enumerate(zip(tones, sigma, strict=True)):
+    for tone, s in zip(tones, sigma, strict=True):
         seen = tone + rng.normal(0, s / 255, 40_000).astype(np.float32)
         brighter = srgb_encode(4 * srgb_decode(seen))
-        assert told.levels[n] == pytest.approx(float(np.median(brighter)), abs=0.003)
-        assert told.luminance_at[n] == pytest.approx(255 * float(brighter.std()), rel=0.04)
+        found = told.sigma_at(np.array([np.median(brighter)]), colour=False)[0]
+        assert found == pytest.approx(float(brighter.std()), rel=0.04)
+
+
+def test_even_noise_is_far_from_even_in_another_light():
+    """Which the two tones it is known at would not say."""
+    told = Noise.even(6).brightened(2)
+    dark, middle = told.sigma_at(np.array([0.05, 0.5]), colour=False)
+    rng = np.random.default_rng(5)
+    for tone, sigma in ((0.05, dark), (0.5, middle)):
+        before = srgb_encode(srgb_decode(np.float32(tone)) / 4)
+        seen = srgb_encode(4 * srgb_decode(before + rng.normal(0, 6 / 255, 40_000).astype(np.float32)))
+        assert sigma == pytest.approx(float(seen.std()), rel=0.06)

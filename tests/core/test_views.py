@@ -11,7 +11,8 @@ from crispgrain.core.meter import Blur, Noise, Reading
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.views import Axis, Halo, Residual, Result
-from crispgrain.core.treatment import Treatment, resolve
+from crispgrain.core.resolve import resolve
+from crispgrain.core.treatment import Treatment
 
 pytestmark = pytest.mark.slow
 

@@ -84,7 +84,7 @@ def test_a_factor_typed_while_enlarge_is_off_switches_it_on_in_one_step(opened, 
     assert opened.rail.heads[Stage.ENLARGE].lit
     assert opened.controls.on.isChecked()
     opened.roll.undo.undo()
-    assert opened.treatment.stages == {}
+    assert opened.treatment.operations == ()
     assert not opened.controls.on.isChecked()
 
 

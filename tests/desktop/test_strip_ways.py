@@ -14,6 +14,7 @@ from crispgrain.core.render.cache import TileCache
 from crispgrain.core.shot import open_shot
 from crispgrain.core.treatment import Treatment
 from crispgrain.demo.roll import ROLL, known_truth
+from crispgrain.desktop.strip_candidates import candidates, ladder
 from crispgrain.desktop.test_strip import render_patch
 from crispgrain.desktop.variants import variant_path, variants_of
 from tests.desktop.driving import LEFT, drag, settle
@@ -45,6 +46,14 @@ def test_two_patches_are_compared_by_the_same_candidates(opened, qtbot):
     assert labels[::2] == labels[1::2]
     sizes = {(f.image.width(), f.image.height()) for f in strip.frames}
     assert sizes == {(100, 80), (60, 50)}
+
+
+@pytest.mark.parametrize("on", [None, False, True])
+def test_a_stage_is_switched_on_by_hand_only_if_it_would_be_off(opened, on):
+    """What is adopted may be put on other shots, whose meter decides for itself then."""
+    treatment = Treatment().set("denoise.on", on)
+    found = candidates(Stage.DENOISE, opened.shot, treatment) + ladder(Stage.DENOISE, opened.shot, treatment)
+    assert {c.treatment[Stage.DENOISE].on for c in found if c.label != "off"} == {True if on is False else on}
 
 
 def test_candidates_can_be_left_out(opened, qtbot):

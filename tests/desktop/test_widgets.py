@@ -16,7 +16,8 @@ from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.render.views import Result
-from crispgrain.core.treatment import Treatment, resolve
+from crispgrain.core.resolve import resolve
+from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.app import make_app
 from crispgrain.desktop.background import Background, Urgency
 from crispgrain.desktop.dialogs import StagesDialog

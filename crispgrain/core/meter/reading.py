@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from ..colour.spaces import srgb_decode, srgb_encode
 
+TONES = 33  # at which noise is known after a change of light
 EVEN = 0.5  # share of luminance's noise that colour has at least, unless it was smoothed
 LEAST_QUALITY = 90  # of JPEG; below, so much of weak noise is lost that what is left is not white
 
@@ -54,10 +55,13 @@ class Noise:
         A tone moves along the curve, and the noise around it grows by the gain and the ratio of the curve's slopes.
         """
         gain = np.float32(2**stops)
-        before = np.asarray(self.levels, np.float32)
+        # The curve bends between the tones that were metered.
+        before = np.union1d(np.asarray(self.levels, np.float32), np.linspace(0, 1, TONES, dtype=np.float32))
         after = srgb_encode(srgb_decode(before) * gain)
         steeper = gain * _slope(after) / _slope(before)
-        luma, colour = np.asarray(self.luminance_at) * steeper, np.asarray(self.colour_at) * steeper
+        luma, colour = (
+            np.interp(before, self.levels, sigma) * steeper for sigma in (self.luminance_at, self.colour_at)
+        )
         whole = float(np.mean(steeper))
         return replace(
             self, luminance=self.luminance * whole, colour=self.colour * whole, levels=tuple(after.tolist()),

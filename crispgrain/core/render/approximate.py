@@ -16,8 +16,8 @@ from ..meter.reading import Compression, Noise, Reading
 from ..model import Knowledge, Model, Stage, Value
 from ..networks.ensemble import EFFORT
 from ..registry import find_model
+from ..resolve import Resolved, ResolvedOperation
 from ..stages.enlarge.lanczos import MODEL as LANCZOS
-from ..treatment import Resolved, ResolvedStage
 
 EXACT_FROM = 0.5  # screen pixels per pixel of the result
 LEAST_BLUR = 0.5  # px; less is not seen
@@ -70,13 +70,15 @@ def reduce_treatment(resolved: Resolved, knowledge: Knowledge, factor: int, enla
         stages[stage] = _reduced_stage(resolved[stage], knowledge, factor)
     stages[Stage.FINISH] = replace(resolved[Stage.FINISH], on=False)
     values: dict[str, Value] = {p.id: p.default for p in LANCZOS.parameters}
-    stages[Stage.ENLARGE] = ResolvedStage(
+    stages[Stage.ENLARGE] = ResolvedOperation(
         Stage.ENLARGE, resolved[Stage.ENLARGE].on, LANCZOS, {**values, "by": "factor", "factor": enlarge}
     )
-    return Resolved(stages)
+    restoring = (Stage.DENOISE, Stage.SHARPEN)
+    beside = (_reduced_stage(z, knowledge, factor) if z.stage in restoring else z for z in resolved.beside)
+    return Resolved(stages, tuple(z for z in beside if z.stage is not Stage.FINISH))
 
 
-def _reduced_stage(resolved: ResolvedStage, knowledge: Knowledge, factor: int) -> ResolvedStage:
+def _reduced_stage(resolved: ResolvedOperation, knowledge: Knowledge, factor: int) -> ResolvedOperation:
     # What another stage's model would do is done here: that model is left out.
     if not resolved.on and resolved.done_in is None:
         return resolved

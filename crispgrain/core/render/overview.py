@@ -8,12 +8,14 @@ from ..colour.spaces import Array, apply_matrix
 from ..files.preview import sensor_colours, shrunk
 from ..files.source import PictureSource, RawSource, Source
 from ..model import Stage
-from ..stages.develop.develop import highlights, light_gains
-from ..treatment import Resolved
+from ..resolve import Resolved
+from ..stages.develop import crop
+from ..stages.develop.develop import highlights
+from ..stages.develop.light import lit
 
 
 def overview(source: Source, resolved: Resolved, longest: int = 1600) -> Array:
-    """Develop a shot at reduced size, without any other stage.
+    """Develop a shot at reduced size, with its crop and without zones and any other stage.
 
     A RAW's cells are averaged to one pixel each, so nothing is interpolated;
     a finished picture is averaged down.
@@ -28,8 +30,9 @@ def overview(source: Source, resolved: Resolved, longest: int = 1600) -> Array:
         pixels = _from_cells(source, longest, str(values["highlights"]))
     else:
         pixels = _from_picture(source, longest)
-    gains = light_gains(float(values["warmth"]), float(values["tint"])) * np.float32(2 ** float(values["exposure"]))
-    return pixels * gains
+    developed = lit(pixels, values)
+    shape = next((o for o in resolved.beside if o.on and o.model is crop.MODEL), None)
+    return developed if shape is None else crop.of_whole(developed, shape.values)
 
 
 def _from_cells(source: RawSource, longest: int, how: str) -> Array:

@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Hashable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from ..cancel import NEVER, CancelToken, cancelled_by
 from ..colour.spaces import Array
 from ..files.source import RawSource, Source
+from ..frame import Frame
 from ..geometry import Rect, Size, tile_rect, tiles_over
+from ..masks import Mask, blended
 from ..meter.reading import Reading
-from ..model import Domain, Knowledge, Model, Stage, Values
+from ..model import Domain, Knowledge, Model, Role, Stage, Values
+from ..resolve import Resolved, ResolvedOperation
+from ..stages.develop import light
 from ..stages.enlarge.size import target_size
-from ..treatment import Resolved
 from .approximate import reduce_shot, reduce_treatment
 from .cache import TileCache
 
@@ -33,8 +37,10 @@ class Step:
     model: Model
     values: Values
     key: Hashable  # everything the pixels depend on up to here
-    before: Size
-    after: Size
+    before: Frame
+    after: Frame
+    mask: Mask | None = None  # where it shows
+    aside: Pipeline | None = None  # what shows elsewhere, if that is not what the step was given
 
 
 class Pipeline:
@@ -64,44 +70,64 @@ class Pipeline:
         self.reading = reading
         self.resolved = resolved
         self.cache = cache if cache is not None else TileCache()
+        self.tile = tile
         self.steps = self._chain()
         self.fixed = any(s.model.same_tiles for s in self.steps)  # to one grid of tiles, whatever is asked for
         self.tile = max(0 if self.fixed else tile, *(s.model.tile(s.values) for s in self.steps))
 
     def _chain(self) -> list[Step]:
-        on = [self.resolved[s] for s in PIXEL_STAGES if self.resolved[s].on or s is Stage.DEVELOP]
-        if isinstance(self.source, RawSource):
-            # Models that work on the mosaic go before Develop, which demosaics.
-            on.sort(key=lambda r: r.model.domain is not Domain.MOSAIC)
         steps: list[Step] = []
-        size = self.source.size
+        frame = self.first_frame
         key: Hashable = self.source.serial
-        for r in on:
-            after = target_size(size, r.values) if r.stage is Stage.ENLARGE else size
+        on_mosaic: Mask | None = None  # of a model on the mosaic: what it is mixed with has to be demosaiced first
+        for o in in_order(self.resolved):
+            after = o.model.after(frame, o.values)
+            if o.stage is Stage.ENLARGE:
+                after = after.sized(target_size(frame.size, o.values))
+            mask, aside = o.mask, None
+            if mask is not None:
+                after = replace(after, noise=frame.noise, cleaned=frame.cleaned)  # elsewhere nothing has changed
+            if o.model.domain is Domain.MOSAIC and mask is not None:
+                mask, on_mosaic = None, mask
+            elif on_mosaic is not None:
+                mask, on_mosaic = on_mosaic, None
+                aside = self._without(o.stage)
             # Develop does not look at the reading, so its tiles outlast a new one.
-            reading = None if r.stage is Stage.DEVELOP else self.reading
-            key = (key, r.stage, r.model.id, tuple(sorted(r.values.items())), reading)
-            steps.append(Step(r.stage, r.model, r.values, key, size, after))
-            size = after
+            reading = None if o.stage is Stage.DEVELOP else self.reading
+            key = (key, o.stage, o.model.id, tuple(sorted(o.values.items())), reading, mask)
+            steps.append(Step(o.stage, o.model, o.values, key, frame, after, mask, aside))
+            frame = after
         return steps
+
+    def _without(self, until: Stage) -> Pipeline:
+        """The chain up to a stage, with no model on the mosaic."""
+        stages = {s: o if s is until else replace(o, on=False) for s, o in self.resolved.stages.items()}
+        return Pipeline(self.source, self.reading, Resolved(stages), self.cache, self.tile)
+
+    @property
+    def first_frame(self) -> Frame:
+        """What the meter found of the pixels as they are stored."""
+        source = self.source
+        return Frame(source.size, self.reading.noise, mosaic=isinstance(source, RawSource), wraps=source.wraps)
 
     @property
     def size(self) -> Size:
         """Size of the result."""
-        return self.steps[-1].after
+        return self.steps[-1].after.size
 
     def reduced(self, factor: int) -> Pipeline:
         """An approximation of the result, a whole factor smaller, from a reduced shot.
 
         That is reduced no more than it is still shown with a pixel for each of the result's, if Enlarge is on.
         """
-        full, result = self.source.size, self.size
-        own = max(1, int(factor * full.width / result.width + 1e-6))
+        full = self.source.size
+        stretch = self.steps[-1].after.to_source.stretch  # px of the source for one of the result
+        own = max(1, int(factor * stretch + 1e-6))
         small = self.cache.get(
             (self.source.serial, "reduced", own, self.reading), lambda: reduce_shot(self.source, self.reading, own)
         )
-        enlarge = -(-result.width // factor) / small.source.size.width
-        whole = Knowledge(self.reading, self.source, full.rect, full, full.rect, full)
+        enlarge = own / (factor * stretch)
+        whole = Knowledge(self.reading, self.source, self.first_frame, self.first_frame, full.rect, full.rect)
         treatment = reduce_treatment(self.resolved, whole, own, enlarge)
         pipeline = Pipeline(small.source, small.reading, treatment, self.cache, self.tile)
         pipeline.tile = self.tile  # whatever the models left out would have asked for
@@ -118,7 +144,7 @@ class Pipeline:
         depth = len(self.steps) if depth is None else depth
         if depth == 0:
             return self.source.region(rect)
-        full = self.steps[depth - 1].after
+        full = self.steps[depth - 1].after.size
         parts = {}
         for row, column in tiles_over(rect, self.tile):
             cancel.check()
@@ -147,9 +173,9 @@ class Pipeline:
 
     def tile_pixels(self, row: int, column: int, depth: int, cancel: CancelToken = NEVER) -> Array:
         """One tile after ``depth`` steps, from the cache or computed with all it depends on."""
-        wanted = tile_rect(row, column, self.tile, self.steps[depth - 1].after)
+        wanted = tile_rect(row, column, self.tile, self.steps[depth - 1].after.size)
         return self.cache.get(
-            self.tile_key(row, column, depth), lambda: self._compute(wanted, depth, cancel, self.region)
+            self.tile_key(row, column, depth), lambda: self._compute(wanted, depth, cancel, True)
         )
 
     def untiled(self, rect: Rect, depth: int | None = None, cancel: CancelToken = NEVER) -> Array:
@@ -161,52 +187,102 @@ class Pipeline:
         if depth == 0:
             return self.source.region(rect)
         return self.cache.get(
-            (self.steps[depth - 1].key, rect), lambda: self._compute(rect, depth, cancel, self.untiled)
+            (self.steps[depth - 1].key, rect), lambda: self._compute(rect, depth, cancel, False)
         )
 
-    def _compute(
-        self, wanted: Rect, depth: int, cancel: CancelToken, before: Callable[[Rect, int, CancelToken], Array]
-    ) -> Array:
-        """A rectangle after ``depth`` steps, from what ``before`` gives of the step before."""
+    def _compute(self, wanted: Rect, depth: int, cancel: CancelToken, tiled: bool) -> Array:
+        """A rectangle after ``depth`` steps, from what is ``tiled`` or not of the step before."""
         step = self.steps[depth - 1]
 
+        def given(rect: Rect) -> Array:
+            return (self.region if tiled else self.untiled)(rect, depth - 1, cancel)
+
+        def elsewhere(rect: Rect) -> Array:
+            if step.aside is None:
+                return given(rect)
+            return (step.aside.region if tiled else step.aside.untiled)(rect, cancel=cancel)
+
+        moved = whole_shift(step)
+        if moved is not None:
+            return given(wanted.moved(*moved))
+        mask = step.mask.values(step.after, self.source.size, wanted) if step.mask is not None else None
+        if mask is not None and not mask.any():
+            return elsewhere(wanted)
+        result = self._run(step, wanted, given, cancel)
+        return result if mask is None else blended(elsewhere(wanted), result, mask)
+
+    def _run(self, step: Step, wanted: Rect, given: Callable[[Rect], Array], cancel: CancelToken) -> Array:
+        """What a step's model makes of what it is given, without a mask."""
+        size = step.before.size
+
         def knowledge(rect: Rect) -> Knowledge:
-            done = self.steps[: depth - 1]
-            brighter = next((float(s.values["exposure"]) for s in done if s.stage is Stage.DEVELOP), 0.0)
-            denoised = any(s.stage is Stage.DENOISE for s in done)
-            demosaiced = any(s.model.demosaics for s in done)
-            reading = self.reading.brightened(brighter)
-            return Knowledge(reading, self.source, rect, step.before, wanted, step.after, denoised, demosaiced)
+            return Knowledge(self.reading, self.source, step.before, step.after, rect, wanted)
 
         margin = step.model.margin(step.values, knowledge(wanted))
-        wraps = self.source.wraps and step.stage in WRAPPING
+        wraps = step.before.wraps and step.stage in WRAPPING
         rect = needed(wanted, step.before, step.after, margin, wraps)
-        if rect.left < 0 or rect.right > step.before.width:
-            pieces = [before(piece, depth - 1, cancel) for piece in wrapped(rect, step.before.width)]
-            pixels = np.concatenate(pieces, axis=1)
+        if rect.left < 0 or rect.right > size.width:
+            pixels = np.concatenate([given(piece) for piece in wrapped(rect, size.width)], axis=1)
         else:
-            pixels = before(rect, depth - 1, cancel)
+            pixels = given(rect)
         cancel.check()
         with cancelled_by(cancel):
             result = step.model.run(pixels, step.values, knowledge(rect))
-        if step.stage is not Stage.ENLARGE:
+        if step.stage is not Stage.ENLARGE and not step.model.may_be(Role.SHAPE):  # those give just what is wanted
             result = result[wanted.within(rect).slices]
         return np.ascontiguousarray(result)
 
 
-def needed(wanted: Rect, before: Size, after: Size, margin: int, wraps: bool = False) -> Rect:
+def in_order(resolved: Resolved) -> list[ResolvedOperation]:
+    """The operations that change pixels, as they follow one another.
+
+    Models on the mosaic go before Develop, which demosaics. Light is changed after Denoise, which knows the noise as it
+    was metered, and before Sharpen. Crop and straighten, which stand first for the user, come just before Enlarge:
+    resampling would spoil what is known of noise and blur.
+    """
+    order = list(PIXEL_STAGES)
+
+    def place(operation: ResolvedOperation) -> float:
+        if operation.model.domain is Domain.MOSAIC:
+            return -1
+        if operation.model is light.MODEL:
+            return order.index(Stage.DENOISE) + 0.5
+        shape = operation.model.may_be(Role.SHAPE)
+        return order.index(Stage.ENLARGE) - 0.5 if shape else order.index(operation.stage)
+
+    develop = resolved[Stage.DEVELOP]
+    lighting = [replace(develop, model=light.MODEL)] if light.changes(develop.values) else []
+    beside = [o for o in resolved.operations if o.stage in PIXEL_STAGES and o.on and o is not develop]
+    return sorted([develop, *lighting, *beside], key=place)
+
+
+def whole_shift(step: Step) -> tuple[int, int] | None:
+    """Rows and columns by which a step only moves what it is given; None if it does anything else."""
+    if not step.model.may_be(Role.SHAPE):
+        return None
+    (a, b, right), (c, d, down), last = step.before.to_source.inverse.after(step.after.to_source).rows
+    only_moves = (a, b, c, d, *last) == (1, 0, 0, 1, 0, 0, 1) and right == int(right) and down == int(down)
+    return (int(down), int(right)) if only_moves else None
+
+
+def needed(wanted: Rect, before: Frame, after: Frame, margin: int, wraps: bool = False) -> Rect:
     """The input rectangle, on the alignment grid, that a wanted output rectangle depends on.
 
     If the picture ``wraps``, it may reach beyond the left and the right edge.
     """
-    top, bottom = (v * before.height / after.height for v in (wanted.top, wanted.bottom))
-    left, right = (v * before.width / after.width for v in (wanted.left, wanted.right))
-    grown = Rect.between(int(top) - margin, int(left) - margin, -int(-bottom // 1) + margin, -int(-right // 1) + margin)
+    back = before.to_source.inverse.after(after.to_source)
+    corners = [(x, y) for x in (wanted.left, wanted.right) for y in (wanted.top, wanted.bottom)]
+    columns, rows = back(*np.array(corners, float).T)
+    near = 1e-6  # whole numbers stay whole
+    grown = Rect.between(
+        math.floor(rows.min() + near) - margin, math.floor(columns.min() + near) - margin,
+        math.ceil(rows.max() - near) + margin, math.ceil(columns.max() - near) + margin,
+    )  # fmt: skip
     aligned = Rect.between(
         grown.top // ALIGN * ALIGN, grown.left // ALIGN * ALIGN, -(-grown.bottom // ALIGN) * ALIGN,
         -(-grown.right // ALIGN) * ALIGN,
     )  # fmt: skip
-    inside = aligned.intersect(before.rect)
+    inside = aligned.intersect(before.size.rect)
     return Rect(inside.top, aligned.left, inside.height, aligned.width) if wraps else inside
 
 

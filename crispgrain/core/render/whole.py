@@ -15,8 +15,8 @@ from ..colour import icc
 from ..files.write import OutputSettings, write_picture
 from ..geometry import Rect, tile_rect, tiles_over
 from ..model import Stage
+from ..resolve import Resolved
 from ..stages.print.file import output_settings
-from ..treatment import Resolved
 from .pipeline import Pipeline
 from .progress import Clock, Progress
 from .threads import single_threaded_libraries, worker_count

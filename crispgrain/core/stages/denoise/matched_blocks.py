@@ -11,7 +11,7 @@ from ...model import Knowledge, Model, Parameter, Stage, Values
 from ...networks import runtime
 from ...networks.conditioned import REACH
 from . import alike, cut_off, photo_net
-from .parameters import STRENGTHS
+from .parameters import STRENGTHS, after
 from .sliding_dct import TONE_REACH
 
 # How much of a group's mean is, at first, that of its noisy blocks: the network loses faint texture, and later rounds
@@ -76,5 +76,5 @@ MODEL = Model(
     (*STRENGTHS, EFFORT), run,
     lambda values, knowledge: REACH + TONE_REACH + alike.reach() + 2 * alike.BLOCK + cut_off.REACH,
     problem=lambda: runtime.problem(photo_net.NAME), tile=lambda values: TILE, same_tiles=True,
-    caution=_caution,
+    caution=_caution, after=after,
 )  # fmt: skip

@@ -12,7 +12,7 @@ from ...model import Domain, Knowledge, Model, Parameter, Stage, Values
 from ...networks import runtime
 from ...networks.runtime import EDGE
 from . import alike, mosaic_net
-from .parameters import STRENGTHS
+from .parameters import STRENGTHS, after_demosaicing
 
 SAME_COLOURS = 2  # rows and columns from one cell of the mosaic to the next
 FAR = 20  # px each way in which others are sought: in steps of two no more work than 10 in steps of one
@@ -83,5 +83,6 @@ MODEL = Model(
     "For RAW: the mosaic net, then spots that look alike are cleaned together. Least noise, and slow.",
     (*STRENGTHS, EFFORT), run,
     lambda values, knowledge: mosaic_net.REACH + REACH, Domain.MOSAIC, draft=mosaic_net.MODEL.id,
-    problem=lambda: runtime.problem(mosaic_net.NAME), demosaics=True, tile=lambda values: TILE, same_tiles=True,
+    problem=lambda: runtime.problem(mosaic_net.NAME), after=after_demosaicing, tile=lambda values: TILE,
+    same_tiles=True,
 )  # fmt: skip

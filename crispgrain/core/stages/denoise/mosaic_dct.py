@@ -8,7 +8,7 @@ from ...colour.spaces import Array
 from ...files.source import RawSource
 from ...model import Domain, Knowledge, Model, Stage, Values
 from . import shrinkage, stabilise
-from .parameters import STRENGTHS
+from .parameters import STRENGTHS, after
 
 # Orthonormal over the four places of a cell: their mean, then three differences.
 CELL = np.array([[1, 1, 1, 1], [1, 1, -1, -1], [1, -1, 1, -1], [1, -1, -1, 1]], np.float32) / 2
@@ -21,7 +21,7 @@ def run(mosaic: Array, values: Values, knowledge: Knowledge) -> Array:
     (:mod:`.stabilise`), white-balanced, and turned into one luminance and three
     difference planes, which are denoised apart at half size.
     """
-    source, noise = knowledge.source, knowledge.reading.noise
+    source, noise = knowledge.source, knowledge.noise
     assert isinstance(source, RawSource) and noise.a is not None and noise.b is not None
     luminance, colour = (float(values[k]) / 100 for k in ("luminance", "colour"))
     if luminance <= 0 and colour <= 0:
@@ -52,5 +52,5 @@ def run(mosaic: Array, values: Values, knowledge: Knowledge) -> Array:
 MODEL = Model(
     Stage.DENOISE, "mosaic-dct", "Mosaic cosine",
     "For RAW: works on the sensor's own values before demosaicing, where noise is still independent.",
-    STRENGTHS, run, lambda values, knowledge: 2 * shrinkage.REACH, Domain.MOSAIC,
+    STRENGTHS, run, lambda values, knowledge: 2 * shrinkage.REACH, Domain.MOSAIC, after=after,
 )  # fmt: skip

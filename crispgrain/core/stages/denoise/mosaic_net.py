@@ -14,7 +14,7 @@ from ...networks import ensemble, runtime
 from ...networks.runtime import EDGE
 from ..develop.demosaic import colour_masks, linear
 from . import stabilise
-from .parameters import STRENGTHS
+from .parameters import STRENGTHS, after_demosaicing
 
 NAME = "mosaic-net"
 MULTIPLE = 8  # the deepest level works at an eighth of the resolution
@@ -41,7 +41,7 @@ def denoised(mosaic: Array, values: Values, knowledge: Knowledge, refined: Refin
     float32, H x W x 3
         Clean sensor RGB, 0 black and 1 saturation, not white-balanced.
     """
-    source, noise = knowledge.source, knowledge.reading.noise
+    source, noise = knowledge.source, knowledge.noise
     assert isinstance(source, RawSource) and noise.a is not None and noise.b is not None
     height, width = mosaic.shape
     # The network knows cells that start with red: others are reached over one mirrored row or column.
@@ -122,5 +122,5 @@ MODEL = Model(
     Stage.DENOISE, NAME, "Mosaic net",
     "For RAW: a network of our own that denoises and demosaics in one step; much detail, little colour speckle.",
     (*STRENGTHS, ensemble.EFFORT), run, lambda values, knowledge: REACH, Domain.MOSAIC,
-    problem=lambda: runtime.problem(NAME), demosaics=True, tile=lambda values: TILE,
+    problem=lambda: runtime.problem(NAME), after=after_demosaicing, tile=lambda values: TILE,
 )  # fmt: skip

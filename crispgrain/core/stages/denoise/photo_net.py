@@ -12,7 +12,7 @@ from ...model import Knowledge, Model, Parameter, Stage, Values
 from ...networks import ensemble, runtime
 from ...networks.conditioned import REACH, TILE, restored
 from . import cut_off
-from .parameters import STRENGTHS
+from .parameters import STRENGTHS, after
 from .sliding_dct import TONE_REACH, tone_map
 
 NAME = "photo-net"
@@ -56,9 +56,7 @@ def denoised(pixels: Array, values: Values, knowledge: Knowledge, refined: Refin
     if luminance <= 0 and colour <= 0:
         return pixels
     opponent = to_opponent(pixels)
-    planes = conditions(
-        np.ascontiguousarray(opponent[..., 0]), knowledge.reading.noise, float(values["compression"]) / 100
-    )
+    planes = conditions(np.ascontiguousarray(opponent[..., 0]), knowledge.noise, float(values["compression"]) / 100)
     planes[..., 0] *= max(luminance, 1)
     planes[..., 1] *= max(colour, 1)
     start = (knowledge.rect.top, knowledge.rect.left)
@@ -81,5 +79,5 @@ MODEL = Model(
         ensemble.EFFORT,
     ),
     run, lambda values, knowledge: REACH + TONE_REACH + cut_off.REACH, problem=lambda: runtime.problem(NAME),
-    tile=lambda values: TILE,
+    tile=lambda values: TILE, after=after,
 )  # fmt: skip

@@ -8,7 +8,7 @@ import numpy as np
 from ...colour.spaces import Array, from_opponent, to_opponent
 from ...model import Knowledge, Model, Stage, Values
 from . import shrinkage
-from .parameters import STRENGTHS
+from .parameters import STRENGTHS, after
 
 TONE_BLUR = 2.0  # px; the noise of a tone is looked up at a tone that is itself not noisy
 TONE_REACH = 8
@@ -24,7 +24,7 @@ def tone_map(luma: Array) -> Array:
 def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     opponent = to_opponent(pixels)
     tones = tone_map(opponent[..., 0])
-    noise = knowledge.reading.noise
+    noise = knowledge.noise
     planes = []
     for axis in range(3):
         strength = float(values["luminance" if axis == 0 else "colour"]) / 100
@@ -38,5 +38,5 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
 MODEL = Model(
     Stage.DENOISE, "sliding-dct", "Sliding cosine",
     "Keeps fine regular texture; the best classical choice for finished pictures.",
-    STRENGTHS, run, lambda values, knowledge: shrinkage.REACH + TONE_REACH,
+    STRENGTHS, run, lambda values, knowledge: shrinkage.REACH + TONE_REACH, after=after,
 )  # fmt: skip

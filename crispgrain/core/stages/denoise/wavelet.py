@@ -7,7 +7,7 @@ import numpy as np
 
 from ...colour.spaces import Array, from_opponent, to_opponent
 from ...model import Knowledge, Model, Stage, Values
-from .parameters import STRENGTHS
+from .parameters import STRENGTHS, after
 from .sliding_dct import TONE_REACH, tone_map
 
 SCALES = 4
@@ -49,7 +49,7 @@ def shrink(plane: Array, sigma: Array) -> Array:
 def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     opponent = to_opponent(pixels)
     tones = tone_map(opponent[..., 0])
-    noise = knowledge.reading.noise
+    noise = knowledge.noise
     for axis in range(3):
         strength = float(values["luminance" if axis == 0 else "colour"]) / 100
         if strength > 0:
@@ -64,5 +64,5 @@ def _reach(values: Values, knowledge: Knowledge) -> int:
 
 MODEL = Model(
     Stage.DENOISE, "wavelet", "Wavelet", "Several times faster than the others; softer, and kind to smooth shading.",
-    STRENGTHS, run, _reach,
+    STRENGTHS, run, _reach, after=after,
 )  # fmt: skip

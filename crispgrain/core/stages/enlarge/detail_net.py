@@ -47,7 +47,7 @@ def enlarged(
 
     ``projections``: how often what is missing of the source is put back; 0 where the source is not to be believed.
     """
-    rect, full, wanted, out = knowledge.rect, knowledge.full, knowledge.wanted, knowledge.out_full
+    rect, full, wanted, out = knowledge.rect, knowledge.before.size, knowledge.wanted, knowledge.after.size
     if out.height <= full.height or out.width <= full.width:
         return lanczos.run(pixels, values, knowledge)
     factor, name = _name(networks, full, out)

@@ -19,7 +19,7 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     Works on encoded values, as :mod:`.lanczos` does. A shrinking factor leaves
     nothing to agree with, and is plain Lanczos.
     """
-    rect, full, wanted, out = knowledge.rect, knowledge.full, knowledge.wanted, knowledge.out_full
+    rect, full, wanted, out = knowledge.rect, knowledge.before.size, knowledge.wanted, knowledge.after.size
     if out.height <= full.height or out.width <= full.width:
         return lanczos.run(pixels, values, knowledge)
     # The part of the output that the given input covers; its rim is cut off at the end.

@@ -16,7 +16,7 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     Between light and dark, encoded values interpolate as the eye expects, without
     dark rims round lamps; averaging many pixels into one averages their light.
     """
-    rect, full, wanted, out = knowledge.rect, knowledge.full, knowledge.wanted, knowledge.out_full
+    rect, full, wanted, out = knowledge.rect, knowledge.before.size, knowledge.wanted, knowledge.after.size
     rows = resample.lanczos_weights(full.height, out.height, wanted.top, wanted.bottom, rect.top, rect.bottom)
     columns = resample.lanczos_weights(full.width, out.width, wanted.left, wanted.right, rect.left, rect.right)
     if out.height <= full.height or out.width <= full.width:
@@ -26,7 +26,7 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
 
 def reach(knowledge: Knowledge) -> int:
     """Input pixels on each side that a result depends on."""
-    full, out = knowledge.full, knowledge.out_full
+    full, out = knowledge.before.size, knowledge.after.size
     return math.ceil(resample.LANCZOS_LOBES * max(full.height / out.height, full.width / out.width, 1)) + 1
 
 

@@ -119,3 +119,30 @@ def back_project(
     for _ in range(times):
         result += apply(*up, small - apply(*down, result))
     return result
+
+
+def warp(pixels: Array, rows: NDArray[np.float64], columns: NDArray[np.float64]) -> Array:
+    """Lanczos-3 interpolation of H x W x C at any places: h x w x C.
+
+    ``rows`` and ``columns`` (h x w) are coordinates from the corner of ``pixels``, whose first middle is at 0.5;
+    beyond the edge pixels are mirrored. Nothing is averaged, so it is for about the same size.
+    """
+    height, width, channels = pixels.shape
+    flat = pixels.reshape(height * width, channels)
+    axes = []
+    for places, length in ((rows, height), (columns, width)):
+        first = np.floor(places - 0.5).astype(np.int64)
+        fraction = (places - 0.5 - first).astype(np.float32)
+        taps = []
+        for tap in range(1 - LANCZOS_LOBES, LANCZOS_LOBES + 1):
+            x = fraction - np.float32(tap)
+            taps.append((_mirror(first + tap, length), np.sinc(x) * np.sinc(x / np.float32(LANCZOS_LOBES))))
+        axes.append(taps)
+    total = np.zeros((*rows.shape, channels), np.float32)
+    weights = np.zeros(rows.shape, np.float32)
+    for row, by_row in axes[0]:
+        for column, by_column in axes[1]:
+            weight = by_row * by_column
+            total += weight[..., None] * flat[row * width + column]
+            weights += weight
+    return total / weights[..., None]

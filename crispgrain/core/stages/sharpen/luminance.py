@@ -8,8 +8,9 @@ import numpy as np
 from ...colour.spaces import Array, luminance, srgb_encode
 from ...model import Knowledge
 
-AFTER_DENOISE = 0.3  # share of the metered noise still there after Denoise
+AFTER_DENOISE = 0.3  # share of the noise still there after Denoise at full strength
 LOCAL_REACH = 2  # px around a pixel in which its neighbourhood is judged
+SURELY = 1.5  # times the noise's variance, above which it is detail
 
 
 def bound(sharp: Array, source: Array, limit: float, reach: int, lost: Array) -> Array:
@@ -29,17 +30,15 @@ def bound(sharp: Array, source: Array, limit: float, reach: int, lost: Array) ->
 def detail_mask(y: Array, knowledge: Knowledge, boldness: float = 1.0) -> Array:
     """0 where local variation is no more than noise, 1 where it is clearly detail; ``boldness`` divides the noise."""
     encoded = srgb_encode(y)
-    noise = knowledge.reading.noise
     # The meter's luma axis is orthonormal; a mean of three channels has 1/sqrt(3) of its sigma.
-    sigma = noise.sigma_at(np.clip(encoded, 0, 1), colour=False) / np.float32(3**0.5)
-    if knowledge.denoised:
-        sigma = sigma * np.float32(AFTER_DENOISE)
-    sigma = sigma / np.float32(boldness)
+    sigma = knowledge.noise.sigma_at(np.clip(encoded, 0, 1), colour=False) / np.float32(3**0.5)
+    sigma = sigma * np.float32(knowledge.before.left(AFTER_DENOISE) / boldness)
     box = (2 * LOCAL_REACH + 1,) * 2
     mean = cv2.blur(encoded, box, borderType=cv2.BORDER_REFLECT)
     variance = cv2.blur(np.square(encoded - mean), box, borderType=cv2.BORDER_REFLECT)
     noise_variance = np.square(sigma) + np.float32(1e-7)
-    return np.clip(variance / noise_variance - 1.5, 0, None) / (np.clip(variance / noise_variance - 1.5, 0, None) + 4)
+    clear = np.clip(variance / noise_variance - np.float32(SURELY), 0, None)
+    return clear / (clear + 4)
 
 
 MASK_REACH = 2 * LOCAL_REACH

@@ -44,7 +44,7 @@ def blended(radius: float, knowledge: Knowledge, undone: Callable[[float], Array
     ``undone`` gives the pixels with one radius undone everywhere. It is asked for a few
     radii that are the same for all tiles; between two of them, results are mixed.
     """
-    steps = np.log(ratios(knowledge.reading.blur, knowledge.rect, knowledge.full)) / np.float32(np.log(RUNG))
+    steps = np.log(ratios(knowledge.reading.blur, knowledge.rect, knowledge.before.size)) / np.float32(np.log(RUNG))
     result: Array = np.zeros((), np.float32)
     for rung in range(int(np.floor(steps.min())), int(np.ceil(steps.max())) + 1):
         share = np.maximum(1 - np.abs(steps - rung), 0)[..., None]

@@ -55,7 +55,7 @@ def metered_path(source: Source, reading: Reading, extent: int) -> Array:
     with _finding:
         paths = _found.setdefault(source, {})
         if extent not in paths:
-            paths[extent] = find_path(source, undo.source_noise(reading), extent)
+            paths[extent] = find_path(source, undo.linear_noise(reading.noise), extent)
         return paths[extent]
 
 

@@ -51,8 +51,7 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
         return pixels
     encoded = srgb_encode(apply_matrix(pixels, WORKING_TO_SRGB))
     tones = tone_map(apply_matrix(encoded, OPPONENT)[..., 0])
-    noise = knowledge.reading.noise.sigma_at(tones, colour=False)
-    noise = noise * np.float32(luminance.AFTER_DENOISE if knowledge.denoised else 1)
+    noise = knowledge.noise.sigma_at(tones, colour=False) * np.float32(knowledge.before.left(luminance.AFTER_DENOISE))
     start = (knowledge.rect.top, knowledge.rect.left)
     boldness = max(float(values["strength"]) / 100, 1)
 

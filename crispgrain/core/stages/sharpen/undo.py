@@ -10,14 +10,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...colour.spaces import Array
-from ...meter.reading import Reading
+from ...meter.reading import Noise
 from ...model import Knowledge, Parameter, Values
 from ...networks import runtime
 from . import luminance, photo_prior, regions
 from .deconvolution import PATH, ROUND, Blurred, Care, total_variation, with_prior
 
 LEAST_NOISE = 0.006  # of white; a picture and its blur are never known better than this
-AFTER_DENOISE = 0.8  # share of the noise to reckon with then: what is left is no noise, but no detail either
+AFTER_DENOISE = 0.8  # share of the noise to reckon with after full strength: noise is gone by then, and detail
 LUMINANCE_NOISE = 0.75  # of that of a channel; chance alone would be 1/sqrt(3), the rest is for the blur's error
 CLIPPED, NEARLY_CLIPPED = 0.985, 0.85  # of white
 BESIDE = 8  # px, a block of compression
@@ -52,10 +52,10 @@ EFFORT = Parameter(
 SHARED = (STRENGTH, FINE, COARSE, HALO, EFFORT)
 
 
-def source_noise(reading: Reading) -> float:
-    """Sigma of a shot's noise in linear light, white = 1, at a middle tone."""
+def linear_noise(noise: Noise) -> float:
+    """Sigma of a noise in linear light, white = 1, at a middle tone."""
     tone = np.array([MID_TONE], np.float32)
-    return float(reading.noise.sigma_at(tone, colour=False)[0])
+    return float(noise.sigma_at(tone, colour=False)[0])
 
 
 def clipped_in(pixels: Array) -> NDArray[np.bool_]:
@@ -97,8 +97,7 @@ def undone(
     pixels: Array, kernel: Array, values: Values, knowledge: Knowledge, care: Care = ROUND, least_noise: float = 0.0
 ) -> Array:
     """Pixels with a blur undone as far as noise and effort allow."""
-    left = AFTER_DENOISE if knowledge.denoised else 1.0
-    metered = max(left * source_noise(knowledge.reading), LEAST_NOISE, least_noise)
+    metered = max(knowledge.before.left(AFTER_DENOISE) * linear_noise(knowledge.noise), LEAST_NOISE, least_noise)
     noise = metered / max(float(values["strength"]) / 100, 1)
     return deblurred(pixels, kernel, noise, values["effort"] == "best", care)
 

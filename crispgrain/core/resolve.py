@@ -1,0 +1,126 @@
+"""A treatment made concrete for one shot: what is metered is filled in from its reading."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+
+from .files.source import Source
+from .masks import Mask
+from .meter.reading import Reading
+from .model import Model, Role, Stage, Value
+from .operation import Operation
+from .registry import find_model, models_of
+from .treatment import Treatment
+
+# Below these, a stage would do more harm than good, and is metered off.
+LEAST_NOISE = 0.7  # 8-bit units
+LEAST_COMPRESSION = 15.0  # percent; JPEG of quality 85
+LEAST_BLUR = 0.5  # px
+
+
+@dataclass(frozen=True)
+class ResolvedOperation:
+    """An operation with nothing left metered; remarks say what had to be changed for that, or was chosen badly."""
+
+    stage: Stage
+    on: bool
+    model: Model
+    values: Mapping[str, Value]
+    remarks: tuple[str, ...] = ()
+    done_in: Stage | None = None  # the stage whose model does the work of this one, which is off for that
+    id: str = ""
+    mask: Mask | None = None
+
+
+@dataclass(frozen=True)
+class Resolved:
+    """A treatment made concrete for one shot: each stage's operation everywhere, and those beside it."""
+
+    stages: Mapping[Stage, ResolvedOperation]
+    beside: tuple[ResolvedOperation, ...] = ()
+
+    def __getitem__(self, stage: Stage) -> ResolvedOperation:
+        return self.stages[stage]
+
+    @property
+    def operations(self) -> list[ResolvedOperation]:
+        """In the order of their stages, that everywhere first."""
+        return [o for stage in Stage for o in (self.stages[stage], *(z for z in self.beside if z.stage is stage))]
+
+    @property
+    def remarks(self) -> list[str]:
+        """Those of every operation."""
+        return [remark for operation in self.operations for remark in operation.remarks]
+
+
+def metered_model(stage: Stage, source: Source, reading: Reading, role: Role = Role.EVERYWHERE) -> Model:
+    """The model a shot gets if none is chosen: the first of its stage that can take its pixels and suits it."""
+    return next(m for m in models_of(stage, role) if m.fits(source) and m.suits(reading))
+
+
+def metered_on(stage: Stage, reading: Reading) -> bool:
+    """Whether a stage is needed at all, by the reading."""
+    match stage:
+        case Stage.DENOISE:
+            noisy = max(reading.noise.luminance, reading.noise.colour) >= LEAST_NOISE
+            return noisy or reading.jpeg.strength >= LEAST_COMPRESSION
+        case Stage.SHARPEN:
+            return reading.blur.softness >= LEAST_BLUR
+        case Stage.ENLARGE | Stage.FINISH:
+            return False
+    return True
+
+
+def switched_on(treatment: Treatment, stages: Iterable[Stage], source: Source, reading: Reading) -> Treatment:
+    """A copy in which stages that would be off for this shot are on: who changes a setting wants to see it."""
+    resolved = resolve(treatment, source, reading)
+    for stage in stages:
+        if not resolved[stage].on:
+            treatment = treatment.set(f"{stage}.on", True)
+    return treatment
+
+
+def resolve(treatment: Treatment, source: Source, reading: Reading) -> Resolved:
+    """Fill in every metered setting from a shot's reading.
+
+    A model that cannot be used, or works on a RAW mosaic where there is none, is replaced with a remark. One that is
+    the wrong choice is kept, with a remark.
+    """
+    stages = {stage: _concrete(treatment[stage], source, reading) for stage in Stage}
+    beside = tuple(_concrete(o, source, reading) for o in treatment.operations if not o.everywhere)
+    return Resolved(_without_double_work(stages, treatment), beside)
+
+
+def _concrete(operation: Operation, source: Source, reading: Reading) -> ResolvedOperation:
+    stage = operation.stage
+    role = Role.EVERYWHERE if operation.everywhere else Role.ZONE
+    remarks: list[str] = []
+    model = find_model(stage, operation.model) if operation.model else metered_model(stage, source, reading, role)
+    fits = model.fits(source) and (model.may_be(role) or model.may_be(Role.SHAPE))
+    if model.problem() or not fits:
+        fallback = metered_model(stage, source, reading, role)
+        needs = "cannot be used in a part of a picture" if model.fits(source) else "needs a RAW mosaic"
+        why = model.problem() or f"{model.name} {needs}."
+        if stage is not Stage.DEVELOP:  # there nobody would expect anything else
+            remarks.append(f"{why} {fallback.name} is used for this shot.")
+        model = fallback
+    on = metered_on(stage, reading) if operation.on is None else operation.on
+    if on and (caution := model.caution(reading)):
+        remarks.append(caution)
+    values: dict[str, Value] = {}
+    for p in model.parameters:
+        value = operation.values.get(p.id, p.metered_value(reading))
+        values[p.id] = min(max(float(value), p.minimum), p.maximum) if p.is_number else value
+    return ResolvedOperation(stage, on, model, values, tuple(remarks), None, operation.id, operation.mask)
+
+
+def _without_double_work(
+    stages: dict[Stage, ResolvedOperation], treatment: Treatment
+) -> dict[Stage, ResolvedOperation]:
+    """The stages, with those off whose work the model of another does, unless they were switched on by hand."""
+    for other in [s for s in stages.values() if s.on]:
+        for stage in other.model.does:
+            if stages[stage].on and treatment[stage].on is None:
+                stages[stage] = replace(stages[stage], on=False, done_in=other.stage)
+    return stages

@@ -1,0 +1,76 @@
+"""From the coordinates of one frame to those of another.
+
+Coordinates are continuous, x to the right and y down: the pixel in row i and column j covers j to j + 1 and i to i + 1,
+so its middle lies at (j + 0.5, i + 0.5).
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .geometry import Rect
+
+Rows = tuple[tuple[float, float, float], tuple[float, float, float], tuple[float, float, float]]
+
+
+@dataclass(frozen=True)
+class Transform:
+    """A homography; ``rows`` are those of its 3 x 3 matrix.
+
+    References
+    ----------
+    R. Hartley, A. Zisserman, "Multiple View Geometry in Computer Vision", 2nd edition, 2004, section 2.3.
+    """
+
+    rows: Rows = ((1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0))
+
+    @classmethod
+    def shift(cls, right: float, down: float) -> Transform:
+        return cls(((1.0, 0.0, right), (0.0, 1.0, down), (0.0, 0.0, 1.0)))
+
+    @classmethod
+    def scale(cls, across: float, along: float) -> Transform:
+        """Horizontally and vertically, about the corner."""
+        return cls(((across, 0.0, 0.0), (0.0, along, 0.0), (0.0, 0.0, 1.0)))
+
+    @classmethod
+    def turn(cls, degrees: float, x: float, y: float) -> Transform:
+        """Clockwise as seen on the screen, about a point."""
+        c, s = math.cos(math.radians(degrees)), math.sin(math.radians(degrees))
+        return cls(((c, -s, x - c * x + s * y), (s, c, y - s * x - c * y), (0.0, 0.0, 1.0)))
+
+    def after(self, first: Transform) -> Transform:
+        """This one applied to what ``first`` gives."""
+        product = self._matrix @ first._matrix
+        return Transform(tuple(tuple(float(v) for v in row) for row in product))  # type: ignore[arg-type]
+
+    @property
+    def stretch(self) -> float:
+        """How many px become of one, in each direction, on the geometric mean; perspective left aside."""
+        (a, b, _), (d, e, _), _ = self.rows
+        return math.sqrt(abs(a * e - b * d))
+
+    @property
+    def inverse(self) -> Transform:
+        """Raises numpy.linalg.LinAlgError if there is none."""
+        back = np.linalg.inv(self._matrix)
+        return Transform(tuple(tuple(float(v) for v in row) for row in back / back[2, 2]))  # type: ignore[arg-type]
+
+    def __call__(self, x: NDArray, y: NDArray) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Where points go."""
+        (a, b, c), (d, e, f), (g, h, i) = self.rows
+        depth = g * x + h * y + i
+        return (a * x + b * y + c) / depth, (d * x + e * y + f) / depth
+
+    def middles(self, rect: Rect) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Where the middles of a rectangle's pixels go: x and y, each height x width."""
+        y, x = np.mgrid[rect.top : rect.bottom, rect.left : rect.right] + 0.5
+        return self(x, y)
+
+    @property
+    def _matrix(self) -> NDArray[np.float64]:
+        return np.array(self.rows)

@@ -1,0 +1,130 @@
+"""Crop and straighten: which pixels come out, and where they come from."""
+
+import numpy as np
+import pytest
+from scipy import ndimage
+
+from crispgrain.core.colour import icc
+from crispgrain.core.files import PictureSource, read_shot
+from crispgrain.core.frame import Frame
+from crispgrain.core.geometry import Rect, Size
+from crispgrain.core.meter import Noise, Reading
+from crispgrain.core.render.overview import overview
+from crispgrain.core.render.pipeline import Pipeline
+from crispgrain.core.resolve import resolve
+from crispgrain.core.stages.develop import crop
+from crispgrain.core.transform import Transform
+from crispgrain.core.treatment import Treatment
+from tests.conftest import encoded, photograph, psnr
+
+READING = Reading(Noise.even(5))
+PLAIN = Treatment().only([])
+
+
+def chain(source, treatment: Treatment, tile: int = 96) -> Pipeline:
+    return Pipeline(source, READING, resolve(treatment, source, READING), tile=tile)
+
+
+def whole(source, treatment: Treatment, tile: int = 96) -> np.ndarray:
+    pipeline = chain(source, treatment, tile)
+    return pipeline.region(pipeline.size.rect)
+
+
+@pytest.fixture(scope="module")
+def picture(tmp_path_factory) -> PictureSource:
+    return PictureSource(
+        tmp_path_factory.mktemp("x") / "x.png", photograph("astronaut").astype(np.float32), icc.profile("srgb")
+    )
+
+
+def cropped(treatment: Treatment, **values: float) -> Treatment:
+    for name, value in values.items():
+        treatment = treatment.set(f"crop.{name}", value)
+    return treatment
+
+
+@pytest.mark.parametrize("kind", ["raw", "picture", "panorama"])
+def test_a_crop_is_a_part_of_the_whole_to_the_last_bit(kind, raw_file, picture, tmp_path):
+    source = {
+        "raw": lambda: read_shot(raw_file), "picture": lambda: picture,
+        "panorama": lambda: PictureSource(
+            tmp_path / "p.png", np.tile(photograph("coffee"), (1, 2, 1)).astype(np.float32), icc.profile("srgb")
+        ),
+    }[kind]()  # fmt: skip
+    treatment = PLAIN.set("denoise.on", True).set("denoise.model", "wavelet").set("sharpen.on", True)
+    treatment = treatment.set("sharpen.model", "unsharp-mask")
+    full = whole(source, treatment)
+    same = whole(source, cropped(treatment, angle=0.0, left=0.0, right=100.0))
+    np.testing.assert_array_equal(same, full)
+    size = source.size
+    part = whole(source, cropped(treatment, left=10, top=25, right=90, bottom=75))
+    rows = slice(round(size.height * 0.25), round(size.height * 0.75))
+    np.testing.assert_array_equal(part, full[rows, round(size.width * 0.1) : round(size.width * 0.9)])
+
+
+def test_edges_may_come_in_any_order_and_something_is_always_left(picture):
+    a, b = (whole(picture, cropped(PLAIN, left=x, right=y)) for x, y in ((20, 60), (60, 20)))
+    np.testing.assert_array_equal(a, b)
+    assert whole(picture, cropped(PLAIN, left=50, right=50, top=100, bottom=100)).shape == (1, 1, 3)
+
+
+@pytest.mark.parametrize("angle", [-30.0, -2.0, 0.4, 12.0, 45.0])
+def test_a_straightened_picture_is_turned_about_its_middle_and_has_no_empty_corner(angle, picture):
+    """Against SciPy's rotation by a spline of fifth order; and the corners lie within the source."""
+    result = encoded(whole(picture, cropped(PLAIN, angle=angle)))
+    height, width = result.shape[:2]
+    assert height == pytest.approx(width, abs=2)  # as the source
+    theirs = ndimage.rotate(photograph("astronaut"), -angle, axes=(1, 0), reshape=False, order=5, mode="mirror")
+    top, left = (256 - height) / 2, (256 - width) / 2
+    assert top == int(top) and left == int(left)
+    inner = np.s_[3:-3, 3:-3]
+    there = theirs[int(top) : int(top) + height, int(left) : int(left) + width]
+    assert psnr(result[inner], there[inner]) > 38
+    wrong = ndimage.rotate(photograph("astronaut"), angle, axes=(1, 0), reshape=False, order=5, mode="mirror")
+    assert psnr(result[inner], wrong[int(top) : int(top) + height, int(left) : int(left) + width][inner]) < 38
+    frame = chain(picture, cropped(PLAIN, angle=angle)).steps[-1].after
+    x, y = frame.to_source(np.array([0, width, 0, width]), np.array([0, 0, height, height]))
+    assert min(x.min(), y.min()) > -1e-6 and max(x.max(), y.max()) < 256 + 1e-6
+    assert crop.cut({"left": 0, "top": 0, "right": 100, "bottom": 100, "angle": angle}, Size(256, 256))[0] < left + 1
+
+
+def test_straightening_does_not_depend_on_tiles(picture):
+    treatment = cropped(PLAIN, angle=3.0, left=20, right=90)
+    np.testing.assert_array_equal(whole(picture, treatment, 64), whole(picture, treatment, 512))
+
+
+def test_a_crop_is_enlarged_and_the_size_wished_for_is_the_crops(picture):
+    treatment = cropped(PLAIN, left=25, right=75, angle=1.0).set("enlarge.on", True).set("enlarge.model", "lanczos")
+    result = whole(picture, treatment.set("enlarge.by", "width").set("enlarge.pixels", 300))
+    assert result.shape[1] == 300
+    frame = chain(picture, treatment).steps[-1].after
+    assert frame.to_source.stretch == pytest.approx(0.5, rel=0.01)
+
+
+def test_the_first_look_is_cropped_like_the_result(picture):
+    treatment = cropped(PLAIN, left=30, top=10, right=80, bottom=70, angle=5.0)
+    result = whole(picture, treatment)
+    first = overview(picture, resolve(treatment, picture, READING))
+    assert first.shape == result.shape
+    assert psnr(encoded(first), encoded(result)) > 35
+
+
+def test_from_far_away_the_crop_is_the_same(picture):
+    treatment = cropped(PLAIN, left=30, top=10, right=80, bottom=70, angle=5.0)
+    pipeline = chain(picture, treatment)
+    small = pipeline.reduced(2)
+    assert small.size.width == pytest.approx(pipeline.size.width / 2, abs=1)
+    near = encoded(pipeline.region(pipeline.size.rect))[: small.size.height * 2, : small.size.width * 2]
+    averaged = near.reshape(near.shape[0] // 2, 2, -1, 2, 3).mean((1, 3))
+    assert psnr(encoded(small.region(small.size.rect))[: len(averaged), : averaged.shape[1]], averaged) > 27
+
+
+def test_transforms_follow_one_another_and_back():
+    turn, move = Transform.turn(90, 2, 2), Transform.shift(10, 0)
+    x, y = move.after(turn)(np.array([3.0]), np.array([2.0]))
+    assert (x[0], y[0]) == pytest.approx((12, 3))  # to the right of the middle goes below it
+    back = move.after(turn).inverse(x, y)
+    assert (back[0][0], back[1][0]) == pytest.approx((3, 2))
+    frame = Frame(Size(100, 200), Noise()).sized(Size(50, 100))
+    x, y = frame.to_source.middles(Rect(0, 0, 1, 1))
+    assert (x[0, 0], y[0, 0]) == (1, 1)

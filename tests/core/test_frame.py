@@ -1,0 +1,99 @@
+"""What travels with the pixels: each step is told the noise that the one before has left."""
+
+import numpy as np
+import pytest
+from scipy import ndimage
+
+from crispgrain.core.colour import icc
+from crispgrain.core.colour.spaces import srgb_decode, srgb_encode
+from crispgrain.core.files import PictureSource
+from crispgrain.core.frame import Frame
+from crispgrain.core.geometry import Size
+from crispgrain.core.meter import Blur, Noise, Reading
+from crispgrain.core.render.cache import TileCache
+from crispgrain.core.render.pipeline import Pipeline
+from crispgrain.core.resolve import resolve
+from crispgrain.core.treatment import Treatment
+from tests.conftest import encoded, photograph
+
+NOTHING = Treatment().only([])
+STOPS = 2.0
+
+
+def result(source, reading, treatment) -> np.ndarray:
+    pipeline = Pipeline(source, reading, resolve(treatment, source, reading))
+    return pipeline.region(pipeline.size.rect)
+
+
+@pytest.mark.parametrize("model", ["photo-net", "sliding-dct", "wavelet"])
+def test_brightening_costs_denoising_nothing(model, tmp_path):
+    """Denoising under +2 EV is denoising, then +2 EV: the noise is known as it was metered."""
+    truth = srgb_encode(srgb_decode(photograph("coffee")) / 2**STOPS)
+    noisy = truth + np.random.default_rng(4).normal(0, 6 / 255, truth.shape)
+    source = PictureSource(tmp_path / "x.png", noisy.astype(np.float32), icc.profile("srgb"))
+    reading = Reading(Noise.even(6))
+    denoising = NOTHING.set("denoise.on", True).set("denoise.model", model)
+    first = result(source, reading, denoising) * np.float32(2**STOPS)
+    np.testing.assert_array_equal(result(source, reading, denoising.set("develop.exposure", STOPS)), first)
+
+
+def test_a_change_of_light_finds_what_was_denoised_in_the_cache(tmp_path, monkeypatch):
+    source = PictureSource(tmp_path / "x.png", photograph("coffee").astype(np.float32), icc.profile("srgb"))
+    reading, cache, runs = Reading(Noise.even(6)), TileCache(), []
+    denoising = NOTHING.set("denoise.on", True).set("denoise.model", "wavelet")
+    compute = Pipeline._compute
+    monkeypatch.setattr(Pipeline, "_compute", lambda self, *given: runs.append(given[1]) or compute(self, *given))
+    for stops in (0.5, 1.0):
+        pipeline = Pipeline(source, reading, resolve(denoising.set("develop.exposure", stops), source, reading), cache)
+        pipeline.region(pipeline.size.rect)
+    assert runs == [3, 2, 1, 3]
+
+
+@pytest.mark.parametrize("model", ["sharp-net", "lens-softness"])
+def test_sharpening_is_told_the_noise_as_it_is_in_its_light(model, tmp_path):
+    """Told the noise of before +2 EV, smooth parts would come out rougher than they went in."""
+    flat = np.full((192, 192, 3), 0.25)
+    noisy = flat + np.random.default_rng(2).normal(0, 4 / 255, flat.shape)
+    source = PictureSource(tmp_path / "x.png", noisy.astype(np.float32), icc.profile("srgb"))
+    reading = Reading(Noise.even(4), Blur("soft lens", 1.2, 1.2))
+    lit = NOTHING.set("develop.exposure", STOPS)
+    sharpened = lit.set("sharpen.on", True).set("sharpen.model", model).set("sharpen.radius", 1.2)
+    before, after = (encoded(result(source, reading, t))[24:-24, 24:-24].std() for t in (lit, sharpened))
+    assert after < 1.1 * before
+
+
+SHARPENERS = {
+    "sharp-net": {"radius": 1.2},
+    "lens-softness": {"radius": 1.2},
+    "defocus": {"radius": 2.0},
+    "motion": {"length": 5.0, "angle": 30.0},
+}
+
+
+@pytest.mark.parametrize("strength", [0, 50, 100])
+@pytest.mark.parametrize("model", SHARPENERS)
+def test_sharpening_leaves_smooth_parts_as_smooth_as_they_were(model, strength, tmp_path):
+    """At most 10 % noisier, however much of the noise Denoise was to take off."""
+    flat = np.full((192, 192, 3), 0.5)
+    flat[:, 120:] = np.clip(photograph("coffee")[:192, :72], 0, 1)
+    soft = ndimage.gaussian_filter(flat, (1.2, 1.2, 0))
+    noisy = soft + np.random.default_rng(2).normal(0, 8 / 255, soft.shape)
+    source = PictureSource(tmp_path / "x.png", noisy.astype(np.float32), icc.profile("srgb"))
+    reading = Reading(Noise.even(8), Blur("soft lens", 1.2, 1.2))
+    denoised = NOTHING.set("denoise.on", True).set("denoise.model", "photo-net")
+    for name in ("luminance", "colour"):
+        denoised = denoised.set(f"denoise.{name}", strength)
+    sharpened = denoised.set("sharpen.on", True).set("sharpen.model", model)
+    for name, value in SHARPENERS[model].items():
+        sharpened = sharpened.set(f"sharpen.{name}", value)
+    smooth = np.s_[24:168, 24:90]
+    before, after = (encoded(result(source, reading, t))[smooth].std(axis=(0, 1)).mean() for t in (denoised, sharpened))
+    assert after < 1.1 * before
+
+
+def test_what_is_taken_off_twice_is_taken_off_what_was_left():
+    frame = Frame(Size(4, 4), Noise.even(8)).denoised(0.5)
+    assert frame.left(0.0) == pytest.approx(0.5)
+    assert frame.denoised(0.5).left(0.0) == pytest.approx(0.25)
+    assert frame.denoised(2.0).left(0.3) == pytest.approx(0.3)
+    assert frame.noise == Noise.even(8)
