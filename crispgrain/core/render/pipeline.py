@@ -250,10 +250,12 @@ def in_order(resolved: Resolved) -> list[ResolvedOperation]:
         shape = operation.model.may_be(Role.SHAPE)
         return order.index(Stage.ENLARGE) - 0.5 if shape else order.index(operation.stage)
 
-    develop = resolved[Stage.DEVELOP]
-    lighting = [replace(develop, model=light.MODEL)] if light.changes(develop.values) else []
-    beside = [o for o in resolved.operations if o.stage in PIXEL_STAGES and o.on and o is not develop]
-    return sorted([develop, *lighting, *beside], key=place)
+    everywhere = resolved[Stage.DEVELOP]
+    own = {p.id for p in light.PARAMETERS}
+    develop = replace(everywhere, values={k: v for k, v in everywhere.values.items() if k not in own})
+    lit = replace(everywhere, model=light.MODEL, values={k: v for k, v in everywhere.values.items() if k in own})
+    beside = [o for o in resolved.operations if o.stage in PIXEL_STAGES and o.on and o is not everywhere]
+    return sorted([develop, *([lit] if light.changes(lit.values) else []), *beside], key=place)
 
 
 def whole_shift(step: Step) -> tuple[int, int] | None:
