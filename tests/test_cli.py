@@ -10,6 +10,7 @@ from PIL import Image
 
 from crispgrain import presets
 from crispgrain.cli.main import main
+from crispgrain.core.colour.spaces import srgb_decode, srgb_encode
 from crispgrain.core.files import read_shot
 from crispgrain.core.model import Stage
 from crispgrain.core.treatment import Treatment, sidecar_path
@@ -245,3 +246,31 @@ def test_a_named_preset_goes_on_the_shots_own_treatment(raw_file, tmp_path, caps
     assert "denoise" not in name  # its own treatment says off
     assert main(["run", str(shot), "--out", str(tmp_path / "out"), "--preset", "Web"]) == 2
     assert "Web: small" in capsys.readouterr().err
+
+
+def written(folder) -> np.ndarray:
+    (path,) = folder.iterdir()
+    return np.asarray(Image.open(path))
+
+
+def test_crop_straighten_and_a_zone_from_the_command_line(tmp_path):
+    """What is asked for in words is in the file: its size, and the light in each half."""
+    shot, plain = tmp_path / "even.png", ["--only", "develop", "--format", "png", "--bits", "8"]
+    Image.fromarray(np.full((200, 300, 3), 100, np.uint8)).save(shot)
+    zone = ["--zone", "develop:50,40:50,60", "--set", "zone-1.exposure=1"]
+    crop = ["--set", "crop.left=10", "--set", "crop.right=60", "--set", "crop.bottom=90"]
+    assert main(["run", str(shot), "--out", str(tmp_path / "out"), *plain, *zone, *crop]) == 0
+    result = written(tmp_path / "out")
+    assert result.shape == (180, 150, 3)
+    assert (result[121:] == 100).all()
+    assert np.abs(result[:79] - srgb_encode(2 * srgb_decode(np.float32(100 / 255))) * 255).max() <= 1
+    assert main(["run", str(shot), "--out", str(tmp_path / "turned"), *plain, "--set", "crop.angle=10"]) == 0
+    turned = written(tmp_path / "turned")
+    assert turned.shape[0] < 200 and turned.shape[1] < 300 and (turned == 100).all()
+
+
+@pytest.mark.parametrize("zone", ["develop", "develop:1,1", "develop:1,1:1,1", "enlarge:1,1:2,2", "bake:1,1:2,2"])
+def test_a_zone_that_is_none_is_a_wrong_call(zone, tmp_path, capsys):
+    Image.fromarray(np.full((20, 30, 3), 100, np.uint8)).save(tmp_path / "even.png")
+    assert main(["run", str(tmp_path / "even.png"), "--out", str(tmp_path / "out"), "--zone", zone]) == 2
+    assert "--zone" in capsys.readouterr().err

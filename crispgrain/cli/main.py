@@ -12,10 +12,11 @@ from crispgrain import __version__, presets
 from crispgrain.core.colour.icc import PROFILE_NAMES
 from crispgrain.core.errors import Cancelled, ShotError, TreatmentError
 from crispgrain.core.files import OutputFormat, find_shots
+from crispgrain.core.masks import LinearGradient
 from crispgrain.core.meter.words import all_words
-from crispgrain.core.model import Parameter, Stage
+from crispgrain.core.model import Parameter, Role, Stage
 from crispgrain.core.operation import METERED
-from crispgrain.core.registry import MODELS
+from crispgrain.core.registry import MODELS, models_of
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.render.whole import export
 from crispgrain.core.resolve import switched_on
@@ -67,7 +68,12 @@ def _parser() -> argparse.ArgumentParser:
     base.add_argument("--preset", metavar="NAME", help="preset to put on each shot's own treatment")
     run.add_argument(
         "--set", action="append", default=[], metavar="STAGE.FIELD=VALUE", dest="settings",
-        help="change one setting, e.g. denoise.model=wavelet; names: crispgrain models",
+        help="change one setting, e.g. denoise.model=wavelet or crop.angle=1.5; names: crispgrain models",
+    )  # fmt: skip
+    run.add_argument(
+        "--zone", action="append", default=[], metavar="STAGE:X,Y:X,Y", dest="zones",
+        help="treat a part: all of it behind the first point, nothing beyond the second, in percent of width and "
+        "height; its settings are zone-1.FIELD, of the next one zone-2.FIELD",
     )  # fmt: skip
     run.add_argument("--only", metavar="STAGE,STAGE", help="switch every other stage off")
     run.add_argument("--format", choices=list(OutputFormat))
@@ -108,6 +114,8 @@ def _treatment(options: argparse.Namespace, path: Path, shot: Shot | None = None
             field = "factor" if by == "factor" else "pixels"
             treatment = treatment.set("enlarge.on", True).set("enlarge.by", by.replace("_", "-"))
             treatment = treatment.set(f"enlarge.{field}", wish)
+    for wish in options.zones:
+        treatment = _with_zone(treatment, wish)
     changed: set[Stage] = set()
     switched: set[Stage] = set()
     for setting in options.settings:
@@ -115,8 +123,9 @@ def _treatment(options: argparse.Namespace, path: Path, shot: Shot | None = None
         if not equals:
             raise TreatmentError(f"--set takes STAGE.FIELD=VALUE, not “{setting}”")
         treatment = treatment.set(name, value)
-        if value != METERED:
-            (switched if name.endswith(".on") else changed).add(Stage(name.partition(".")[0]))
+        operation, _ = treatment.addressed(name)
+        if value != METERED and operation.everywhere:
+            (switched if name.endswith(".on") else changed).add(operation.stage)
     if shot is not None:
         treatment = switched_on(treatment, changed - switched, shot.source, shot.reading)
     if options.only:
@@ -129,6 +138,20 @@ def _treatment(options: argparse.Namespace, path: Path, shot: Shot | None = None
         if getattr(options, field) is not None:
             treatment = treatment.set(f"print.{field}", getattr(options, field))
     return treatment
+
+
+def _with_zone(treatment: Treatment, wish: str) -> Treatment:
+    """A treatment with one more zone, from ``STAGE:X,Y:X,Y``."""
+    stage, *points = wish.split(":")
+    try:
+        start, end = ((float(x) / 100, float(y) / 100) for x, y in (point.split(",") for point in points))
+        mask = LinearGradient(start, end)
+    except ValueError:
+        raise TreatmentError(f"--zone takes STAGE:X,Y:X,Y, not “{wish}”") from None
+    if stage not in list(Stage) or not models_of(Stage(stage), Role.ZONE):
+        zoned = ", ".join(s for s in Stage if models_of(s, Role.ZONE))
+        raise TreatmentError(f"--zone is for {zoned}, not “{stage}”")
+    return treatment.with_zone(Stage(stage), mask)[0]
 
 
 def _base(options: argparse.Namespace, path: Path) -> Treatment:
@@ -245,12 +268,17 @@ def list_models(options: argparse.Namespace) -> int:
         print(f"{stage.label}    {stage}.on = metered, on, off")
         for m in (m for m in MODELS if m.stage is stage):
             trouble = f" Cannot be used here: {m.problem()}" if m.problem() else ""
-            print(f"  {stage}.model={m.id}    {m.name}. {m.purpose}{trouble}")
+            name = stage.value
+            if m.may_be(Role.EVERYWHERE):
+                print(f"  {stage}.model={m.id}    {m.name}. {m.purpose}{trouble}")
+            else:
+                name = m.id if m.may_be(Role.SHAPE) else "zone-1"
+                print(f"  {name}    {m.name}. {m.purpose}{trouble}")
             for p in m.parameters:
                 limits = " | ".join(p.choices) if p.choices else "text"
                 if p.is_number:
                     limits = f"{p.minimum:g} to {p.maximum:g} {p.unit}".rstrip()
-                print(f"      {stage}.{p.id}    {limits}; {p.help}")
+                print(f"      {name}.{p.id}    {limits}; {p.help}")
     return 0
 
 

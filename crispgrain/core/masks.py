@@ -25,6 +25,10 @@ class LinearGradient:
     start: Point
     end: Point
 
+    def __post_init__(self) -> None:
+        if self.start == self.end:
+            raise ValueError("the two points of a gradient cannot be the same")
+
     def values(self, frame: Frame, source: Size, rect: Rect) -> Array:
         """The mask in a rectangle of a frame: height x width, 0 to 1, just 0 and 1 beyond the points."""
         x, y = frame.to_source.middles(rect)
@@ -62,9 +66,10 @@ def mask_from_json(data: dict[str, Any]) -> Mask:
         If its points are one.
     """
     start, end = ((float(x), float(y)) for x, y in (data["start"], data["end"]))
-    if start == end:
-        raise TreatmentError("the two points of a gradient cannot be the same")
-    return LinearGradient(start, end)
+    try:
+        return LinearGradient(start, end)
+    except ValueError as error:
+        raise TreatmentError(f"not a treatment: {error}") from None
 
 
 def blended(without: Array, changed: Array, mask: Array) -> Array:

@@ -9,7 +9,7 @@ from attrs import evolve, field, frozen, validators
 
 from .errors import TreatmentError
 from .masks import Mask
-from .model import Model, Parameter, Stage, Value
+from .model import Model, Parameter, Role, Stage, Value
 from .registry import MODELS, find_model
 
 METERED = "metered"
@@ -38,6 +38,10 @@ class Operation:
         """Whether anything in it is not metered."""
         return self != Operation(self.id, self.stage)
 
+    def reset(self) -> Operation:
+        """A copy with every setting metered; what it is and where it shows stays."""
+        return Operation(self.id, self.stage) if self.everywhere else evolve(self, values={})
+
     def set(self, field_name: str, value: Value | bool | None) -> Operation:
         """A copy with one setting changed; None or ``"metered"`` makes it follow the reading.
 
@@ -52,6 +56,10 @@ class Operation:
             return evolve(self, on=None if value is None else _as_bool(name, value))
         if field_name == "model":
             new = None if value is None else find_model(self.stage, str(value))
+            if new is not None and self.everywhere and not new.may_be(Role.EVERYWHERE):
+                raise TreatmentError(
+                    f"{new.name} is not for everywhere: {self.stage.label} has it beside its own model"
+                )
             old = find_model(self.stage, self.model) if self.model else None
             kept = {k: v for k, v in self.values.items() if _means_the_same(self.stage, k, old, new)}
             return evolve(self, model=None if value is None else str(value), values=kept)

@@ -87,12 +87,13 @@ def resolve(treatment: Treatment, source: Source, reading: Reading) -> Resolved:
     A model that cannot be used, or works on a RAW mosaic where there is none, is replaced with a remark. One that is
     the wrong choice is kept, with a remark.
     """
-    stages = {stage: _concrete(treatment[stage], source, reading) for stage in Stage}
-    beside = tuple(_concrete(o, source, reading) for o in treatment.operations if not o.everywhere)
+    stages = {stage: concrete(treatment[stage], source, reading) for stage in Stage}
+    beside = tuple(concrete(o, source, reading) for o in treatment.operations if not o.everywhere)
     return Resolved(_without_double_work(stages, treatment), beside)
 
 
-def _concrete(operation: Operation, source: Source, reading: Reading) -> ResolvedOperation:
+def concrete(operation: Operation, source: Source, reading: Reading) -> ResolvedOperation:
+    """One operation with everything metered filled in."""
     stage = operation.stage
     role = Role.EVERYWHERE if operation.everywhere else Role.ZONE
     remarks: list[str] = []

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Protocol
 
+import numpy as np
 from PySide6.QtCore import QLineF, QObject
 
 from crispgrain.core.colour.spaces import Array
@@ -48,16 +49,20 @@ class BlurFlow(QObject):
         if model == "motion":
             self.easel.ask_line(self._take_movement)
             self.status.say("Draw along the streak that one point of light became, from end to end.")
-        else:
+        elif model == "shake":
             self.easel.ask_patch(self._find_path)
             self.status.say("Drag a rectangle over a part with clear edges in all directions.")
 
-    def _to_source(self) -> float:
-        """Pixels of the source per pixel of the result."""
-        return self.easel.source.size.width / self.easel.result.size.width
+    def _in_source(self, x: list[float], y: list[float]) -> tuple[list[float], list[float]]:
+        """Where points of the result lie in the source."""
+        assert self.window.pipeline is not None
+        there = self.window.pipeline.steps[-1].after.to_source(np.array(x), np.array(y))
+        return there[0].tolist(), there[1].tolist()
 
     def _take_movement(self, line: QLineF) -> None:
-        length, angle = line.length() * self._to_source(), line.angle() % 180
+        (x1, x2), (y1, y2) = self._in_source([line.x1(), line.x2()], [line.y1(), line.y2()])
+        drawn = QLineF(x1, y1, x2, y2)
+        length, angle = drawn.length(), drawn.angle() % 180
         self.status.say(f"Movement of {length:.1f} px at {angle:.0f}°.")
         values: dict[str, Value] = {"length": round(length * 2) / 2, "angle": round(angle) % 180}
         self.window.change_settings(Stage.SHARPEN, values, "movement drawn")
@@ -66,8 +71,9 @@ class BlurFlow(QObject):
         shot, pipeline = self.window.shot, self.window.pipeline
         if shot is None or pipeline is None:
             return
-        scale, extent = self._to_source(), int(float(pipeline.resolved[Stage.SHARPEN].values["extent"]))
-        top, left, bottom, right = (int(v * scale) // 2 * 2 for v in (patch.top, patch.left, patch.bottom, patch.right))
+        extent = int(float(pipeline.resolved[Stage.SHARPEN].values["extent"]))
+        corners = self._in_source([patch.left, patch.right] * 2, [patch.top, patch.top, patch.bottom, patch.bottom])
+        left, top, right, bottom = (int(end(v)) // 2 * 2 for end in (min, max) for v in corners)
         in_source = Rect.between(top, left, bottom, right).intersect(shot.source.size.rect)
         if min(in_source.width, in_source.height) < 3 * extent:
             self.status.say(f"The patch is too small: it wants at least {3 * extent} pixels each way.")

@@ -19,10 +19,10 @@ from PySide6.QtWidgets import (
 )
 
 from crispgrain.core.meter import words
-from crispgrain.core.model import Parameter, Stage, Value
+from crispgrain.core.model import Parameter, Role, Stage, Value
 from crispgrain.core.registry import models_of
 from crispgrain.core.render.pipeline import Pipeline
-from crispgrain.core.resolve import ResolvedOperation, metered_on
+from crispgrain.core.resolve import ResolvedOperation, concrete, metered_on
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment
 
@@ -30,11 +30,16 @@ from .histogram import Histogram
 from .metered_slider import MeteredSlider
 from .path_row import PathRow
 from .summaries import remark_words
+from .zone_row import ZoneRow
 
 WIDTH = 262
 METERED_STAGES = (Stage.DEVELOP, Stage.DENOISE, Stage.SHARPEN)  # others have nothing that follows the reading
 # What some models can be told on the picture itself.
-TOOLS = {"motion": "Draw the movement …", "shake": "Find the path in a patch …"}
+TOOLS = {
+    "motion": {"motion": "Draw the movement …"},
+    "shake": {"shake": "Find the path in a patch …"},
+    "crop": {"crop": "Draw crop …", "level": "Level line …"},
+}
 
 
 def faint(words: str = "") -> QLabel:
@@ -128,7 +133,7 @@ class ControlSheet(QScrollArea):
 
     setting_changed = Signal(str, object)  # "stage.field", value or None for metered
     strip_wanted = Signal()
-    tool_wanted = Signal(str)  # id of the model
+    tool_wanted = Signal(str)  # one of TOOLS
     path_wanted = Signal(object)  # a PathRow whose path is metered
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -136,9 +141,9 @@ class ControlSheet(QScrollArea):
         self.setFixedWidth(WIDTH)
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.stage = Stage.DENOISE
+        self.stage, self.operation = Stage.DENOISE, Stage.DENOISE.value
         self.rows: dict[str, _NumberRow | _ChoiceRow | PathRow] = {}
-        self._shown: tuple[Stage, str] | None = None
+        self._shown: tuple[str, str] | None = None  # operation and model
 
         self.title = QLabel()
         self.title.setProperty("role", "title")
@@ -155,7 +160,8 @@ class ControlSheet(QScrollArea):
         self.remark.setWordWrap(True)
         self.strip = QPushButton("Test strip …")
         self.strip.setToolTip("Compare models and strengths of this stage on one spot.")
-        self.tool = QPushButton()
+        self.tools = [QPushButton(), QPushButton()]
+        self.zones = ZoneRow()
         self.settings = QVBoxLayout()
         self.settings.setSpacing(8)
         self.reading = faint()
@@ -176,6 +182,7 @@ class ControlSheet(QScrollArea):
         layout.addLayout(head)
         layout.addWidget(self.reading)
         layout.addWidget(rule)
+        layout.addWidget(self.zones)
         layout.addWidget(self.model)
         layout.addWidget(self.purpose)
         layout.addWidget(self.remark)
@@ -186,44 +193,64 @@ class ControlSheet(QScrollArea):
         buttons.addStretch()
         layout.addLayout(buttons)
         layout.addSpacing(4)
-        layout.addWidget(self.tool, alignment=Qt.AlignmentFlag.AlignLeft)
+        drawing = QHBoxLayout()
+        for button in self.tools:
+            drawing.addWidget(button)
+        drawing.addStretch()
+        layout.addLayout(drawing)
         layout.addLayout(self.settings)
         layout.addStretch()
         layout.addWidget(self.histogram)
         self.setWidget(inside)
 
-        self.on.clicked.connect(lambda on: self.setting_changed.emit(f"{self.stage}.on", on))
+        self.on.clicked.connect(lambda on: self.setting_changed.emit(f"{self.operation}.on", on))
         self.follow.clicked.connect(self._follow_all)
         self.strip.clicked.connect(self.strip_wanted)
-        self.tool.clicked.connect(lambda: self.tool_wanted.emit(self._shown[1] if self._shown else ""))
-        self.model.activated.connect(lambda i: self.setting_changed.emit(f"{self.stage}.model", self.model.itemData(i)))
+        for n, button in enumerate(self.tools):
+            button.clicked.connect(lambda _=False, n=n: self.tool_wanted.emit(list(TOOLS[self._model])[n]))
+        self.model.activated.connect(
+            lambda i: self.setting_changed.emit(f"{self.operation}.model", self.model.itemData(i))
+        )
 
-    def show_stage(self, stage: Stage, shot: Shot | None, pipeline: Pipeline | None, treatment: Treatment) -> None:
-        """Show a stage of a shot; without a shot everything is empty and disabled."""
-        self.stage = stage
+    @property
+    def _model(self) -> str:
+        return self._shown[1] if self._shown else ""
+
+    def show_stage(
+        self, stage: Stage, shot: Shot | None, pipeline: Pipeline | None, treatment: Treatment, operation: str = ""
+    ) -> None:
+        """Show a stage of a shot, or one of its zones; without a shot everything is empty and disabled."""
+        self.stage, self.operation = stage, operation or stage.value
         self.title.setText(stage.label)
         self._inside.setVisible(shot is not None)
         if shot is None or pipeline is None:
             return
-        resolved = pipeline.resolved[stage]
-        usable = [m for m in models_of(stage) if m.fits(shot.source)]
-        if self._shown != (stage, resolved.model.id) or self.model.count() != len(usable):
-            self._build(stage, resolved)
+        given, _ = treatment.addressed(self.operation)
+        resolved = concrete(given, shot.source, shot.reading) if not given.everywhere else pipeline.resolved[stage]
+        role = Role.EVERYWHERE if given.everywhere else Role.ZONE
+        usable = [m for m in models_of(stage, role) if m.fits(shot.source)]
+        if resolved.model not in usable:
+            usable = [resolved.model]
+        self.zones.show_operations(stage, treatment, self.operation)
+        if self._shown != (self.operation, resolved.model.id) or self.model.count() != len(usable):
+            self._build(resolved)
             self.model.clear()
             for m in usable:
                 self.model.addItem(m.name, m.id)
-        self.on.setVisible(stage.switchable)
+        self.on.setVisible(stage.switchable or not given.everywhere)
         self.on.setChecked(resolved.on)
         self.model.setCurrentIndex(self.model.findData(resolved.model.id))
         self.model.setVisible(len(usable) > 1)
         self.purpose.setText(resolved.model.purpose)
-        remarks = remark_words(stage, shot, pipeline)
+        remarks = remark_words(stage, shot, pipeline) if given.everywhere else list(resolved.remarks)
         self.remark.setText("\n\n".join(remarks))
         self.remark.setVisible(bool(remarks))
-        self.tool.setVisible(resolved.model.id in TOOLS)
-        self.tool.setText(TOOLS.get(resolved.model.id, ""))
-        self.strip.setVisible(stage in (Stage.DEVELOP, Stage.DENOISE, Stage.SHARPEN, Stage.ENLARGE))
-        given = treatment[stage]
+        tools = list(TOOLS.get(resolved.model.id, {}).values())
+        for n, button in enumerate(self.tools):
+            button.setVisible(n < len(tools))
+            button.setText(tools[n] if n < len(tools) else "")
+        compared = (Stage.DEVELOP, Stage.DENOISE, Stage.SHARPEN, Stage.ENLARGE)
+        self.strip.setVisible(stage in compared and given.everywhere)
         for name, row in self.rows.items():
             metered = row.parameter.metered_value(shot.reading)
             row.show_value(resolved.values[name], metered, name not in given.values)
@@ -231,10 +258,11 @@ class ControlSheet(QScrollArea):
             if isinstance(row, PathRow) and row.picture.kernel is None:
                 self.path_wanted.emit(row)
         self.reading.setText("\n".join(reading_words(stage, shot, pipeline)))
-        self.follow.setText("Follow the meter" if stage in METERED_STAGES else "Start values")
-        self.follow.setEnabled(given.touched)
+        metered_here = stage in METERED_STAGES and given.everywhere
+        self.follow.setText("Follow the meter" if metered_here else "Start values")
+        self.follow.setEnabled(given != given.reset())
 
-    def _build(self, stage: Stage, resolved: ResolvedOperation) -> None:
+    def _build(self, resolved: ResolvedOperation) -> None:
         for row in self.rows.values():
             row.hide()
             self.settings.removeWidget(row)
@@ -242,13 +270,13 @@ class ControlSheet(QScrollArea):
         self.rows = {}
         for p in resolved.model.parameters:
             row = _ChoiceRow(p) if p.choices else _NumberRow(p) if p.is_number else PathRow(p)
-            row.changed.connect(lambda name, value: self.setting_changed.emit(f"{self.stage}.{name}", value))
+            row.changed.connect(lambda name, value: self.setting_changed.emit(f"{self.operation}.{name}", value))
             self.settings.addWidget(row)
             self.rows[p.id] = row
-        self._shown = (stage, resolved.model.id)
+        self._shown = (self.operation, resolved.model.id)
 
     def _follow_all(self) -> None:
-        self.setting_changed.emit(f"{self.stage}.*", None)
+        self.setting_changed.emit(f"{self.operation}.*", None)
 
 
 def reading_words(stage: Stage, shot: Shot, pipeline: Pipeline) -> list[str]:

@@ -8,7 +8,15 @@ from crispgrain.core.shot import Shot
 
 
 def stage_summary(stage: Stage, pipeline: Pipeline) -> str:
-    """Model and strength in a few words, or ``off``."""
+    """Model and strength in a few words, or ``off``; and what stands beside it."""
+    beside = [o for o in pipeline.resolved.beside if o.stage is stage and o.on]
+    zones = sum(o.mask is not None for o in beside)
+    words = ["cropped"] if len(beside) > zones else []
+    words += [f"{zones} zone{'s' if zones > 1 else ''}"] if zones else []
+    return ", ".join([_everywhere(stage, pipeline), *words])
+
+
+def _everywhere(stage: Stage, pipeline: Pipeline) -> str:
     resolved = pipeline.resolved[stage]
     if not resolved.on:
         return f"done in {resolved.done_in.label}" if resolved.done_in else "off"

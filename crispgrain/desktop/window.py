@@ -25,6 +25,7 @@ from crispgrain.core.files import PICTURE_SUFFIXES, RAW_SUFFIXES, Source, find_s
 from crispgrain.core.meter import Reading
 from crispgrain.core.model import Stage, Value
 from crispgrain.core.networks import providers, runtime
+from crispgrain.core.registry import CROP
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.overview import overview
 from crispgrain.core.render.pipeline import Pipeline
@@ -63,6 +64,7 @@ from .test_strip import TestStrip
 from .theme import BOOTH, DIM_ROOM, apply_theme, current_theme
 from .thumbnails import Thumbnails
 from .variants import Variants
+from .zone_flow import ZoneFlow
 
 SIZES = ("by", "factor", "pixels")  # settings of Enlarge that are being tried before one stays
 SETTLING = 900  # ms
@@ -95,6 +97,7 @@ class Window(QMainWindow):
         provider = str(self.settings.value(PROVIDER, providers.PROCESSOR) or providers.PROCESSOR)
         self._provider_trouble = runtime.use_provider(provider)
         self.stage = Stage.DENOISE
+        self.operation = Stage.DENOISE.value  # of the stage: the one everywhere, a zone or the crop
         self.row = -1
         self.pipeline: Pipeline | None = None  # of the current shot under its whole treatment
         self._overview_key: Hashable = None
@@ -119,6 +122,7 @@ class Window(QMainWindow):
         self.export_flow = ExportFlow(self, self.roll, self.exporter, self.status)
         self.strip_flow = StripFlow(self, self.easel, self.strip, self.status)
         self.blur_flow = BlurFlow(self, self.easel, self.controls, self.status)
+        self.zone_flow = ZoneFlow(self, self.easel, self.status)
         self.several = SeveralShots(self, self.roll, self.status)
         self.variants = Variants(self, self.roll, self.status, self)
         self._lay_out()
@@ -162,6 +166,10 @@ class Window(QMainWindow):
         self.rail.switched.connect(lambda stage, on: self.change_setting(f"{stage}.on", on))
         self.controls.setting_changed.connect(self.change_setting)
         self.controls.strip_wanted.connect(self.start_strip)
+        self.controls.tool_wanted.connect(self.zone_flow.start)
+        self.controls.zones.chosen.connect(self.choose_operation)
+        self.controls.zones.add_wanted.connect(self.zone_flow.add)
+        self.controls.zones.remove_wanted.connect(self.zone_flow.remove)
         self.strip.adopted.connect(self._adopt)
         self.easel.view_changed.connect(self._view_changed)
         self.easel.pointed.connect(self._show_pixel)
@@ -341,7 +349,9 @@ class Window(QMainWindow):
             on = result.resolved[stage].on
             remarks = remark_words(stage, shot, result) if on else []
             head.show_state(on, stage is self.stage, stage_summary(stage, result), remarks)
-        self.controls.show_stage(self.stage, shot, result, self.treatment)
+        if self.operation != CROP.id and self.treatment.find(self.operation) is None:
+            self.operation = self.stage.value  # undone, or of another shot
+        self.controls.show_stage(self.stage, shot, result, self.treatment, self.operation)
         self._show_zoom()
         self.menus.enable(self.shot is not None)
 
@@ -370,7 +380,7 @@ class Window(QMainWindow):
 
     def choose_stage(self, stage: Stage) -> None:
         """Open the controls of a stage."""
-        self.stage = stage
+        self.stage, self.operation = stage, stage.value
         if self.judging.stage_alone:
             self._show_treated()
         elif self.shot is not None and self.pipeline is not None:
@@ -378,17 +388,18 @@ class Window(QMainWindow):
         self.strip_flow.refresh()
 
     def change_setting(self, name: str, value: object) -> None:
-        """Change one setting (``stage.field``; ``stage.*`` returns the whole stage to the meter)."""
+        """Change one setting (``id.field`` of an operation; ``id.*`` returns all of it to the meter)."""
         if self.shot is None:
             return
-        stage_name, _, field = name.partition(".")
-        stage = Stage(stage_name)
         try:
+            operation, field = self.treatment.addressed(name)
+            stage = operation.stage
             if field == "*":
-                changed = self.treatment.without(stage.value)
+                kept = self.treatment.without(operation.id)
+                changed = kept if operation.everywhere else self.treatment.put(operation.reset())
             else:
                 changed = self.treatment.set(name, value)  # type: ignore[arg-type]
-                if field != "on" and value is not None:
+                if field != "on" and value is not None and operation.everywhere:
                     changed = switched_on(changed, [stage], self.shot.source, self.shot.reading)
         except TreatmentError as error:
             self.status.say(str(error))
@@ -397,6 +408,16 @@ class Window(QMainWindow):
         if stage is Stage.ENLARGE and field in SIZES:
             self._resizing.start()
         self.roll.change(self.row, changed, f"{stage.label}: {field}", merge=name if is_number else "")
+
+    def change_treatment(self, treatment: Treatment, words: str) -> None:
+        """Give the current shot another treatment, as one step to undo."""
+        self.roll.change(self.row, treatment, words)
+
+    def choose_operation(self, id: str) -> None:
+        """Show the settings of one of the stage's operations."""
+        self.operation = id
+        if self.shot is not None and self.pipeline is not None:
+            self._show_settings(self.shot, self.pipeline)
 
     def change_settings(self, stage: Stage, values: dict[str, Value], words: str) -> None:
         """Change several settings of a stage at once."""
@@ -545,4 +566,5 @@ def _local_paths(data: QMimeData) -> list[Path]:
 
 
 def _overview_key(source: Source, resolved: Resolved) -> Hashable:
-    return source.serial, tuple(sorted(resolved[Stage.DEVELOP].values.items()))
+    develop = [o for o in resolved.operations if o.stage is Stage.DEVELOP and o.on]
+    return source.serial, tuple((o.id, o.mask, tuple(sorted(o.values.items()))) for o in develop)

@@ -11,6 +11,7 @@ from crispgrain.core.masks import LinearGradient, blended
 from crispgrain.core.meter import Noise, Reading, measure
 from crispgrain.core.model import Stage
 from crispgrain.core.operation import Operation
+from crispgrain.core.render.overview import overview
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
 from crispgrain.core.treatment import Treatment
@@ -115,3 +116,10 @@ def test_a_zone_of_a_model_on_the_mosaic_is_replaced_and_that_is_said(raw_file):
     (operation,) = resolve(treatment, source, reading).beside
     assert operation.model.id == "photo-net"
     assert "Photo net is used" in operation.remarks[0]
+
+
+def test_the_first_look_has_the_light_of_its_zones(picture):
+    treatment, sky = PLAIN.with_zone(Stage.DEVELOP, UPPER)
+    treatment = treatment.set(f"{sky}.exposure", -1.0)
+    first = overview(picture, resolve(treatment, picture, READING))
+    np.testing.assert_allclose(first, whole(picture, treatment), atol=1e-6)

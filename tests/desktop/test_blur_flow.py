@@ -37,7 +37,7 @@ def test_a_movement_is_drawn_on_the_picture(window, qtbot, tmp_path):
     open_blurred(window, qtbot, tmp_path, streak(15, 37))
     window.change_setting("sharpen.model", "motion")
     before = psnr(blurred(TRUTH, streak(15, 37)) / 255, TRUTH)
-    qtbot.mouseClick(window.controls.tool, LEFT)
+    qtbot.mouseClick(window.controls.tools[0], LEFT)
     start = QPoint(200, 200)
     drag(qtbot, window.easel, start, start + QPoint(24, -18))  # 15 px of the shot at 200 %
     values = window.treatment[Stage.SHARPEN].values
@@ -55,9 +55,9 @@ def test_a_movement_is_drawn_on_the_picture(window, qtbot, tmp_path):
 def test_escape_calls_off_a_drag_that_was_asked_for(window, qtbot, tmp_path):
     open_blurred(window, qtbot, tmp_path, streak(15, 37))
     window.change_setting("sharpen.model", "motion")
-    qtbot.mouseClick(window.controls.tool, LEFT)
+    qtbot.mouseClick(window.controls.tools[0], LEFT)
     assert "Draw" in window.status.words.text()
-    qtbot.keyClick(window.controls.tool, Qt.Key.Key_Escape)
+    qtbot.keyClick(window.controls.tools[0], Qt.Key.Key_Escape)
     assert not window.status.words.text()
     centre = window.easel._centre
     drag(qtbot, window.easel, QPoint(200, 200), QPoint(230, 200))
@@ -72,7 +72,7 @@ def test_a_path_is_found_in_a_patch_and_corrected(window, qtbot, tmp_path):
     row = window.controls.rows["path"]
     qtbot.waitUntil(lambda: row.picture.kernel is not None, timeout=30_000)  # the metered one
     window.easel.set_zoom(None)
-    qtbot.mouseClick(window.controls.tool, LEFT)
+    qtbot.mouseClick(window.controls.tools[0], LEFT)
     pane = window.easel.rect()
     drag(qtbot, window.easel, QPoint(pane.width() // 2 - 150, 100), QPoint(pane.width() // 2 + 150, 400))
     qtbot.waitUntil(lambda: "path" in window.treatment[Stage.SHARPEN].values, timeout=30_000)
@@ -92,7 +92,7 @@ def test_a_path_is_found_in_a_patch_and_corrected(window, qtbot, tmp_path):
 def test_a_patch_too_small_to_find_a_path_in_is_refused_in_words(window, qtbot, tmp_path):
     open_blurred(window, qtbot, tmp_path, shake_path(12, 1))
     window.change_setting("sharpen.model", "shake")
-    qtbot.mouseClick(window.controls.tool, LEFT)
+    qtbot.mouseClick(window.controls.tools[0], LEFT)
     drag(qtbot, window.easel, QPoint(200, 200), QPoint(300, 300))
     assert "too small" in window.status.words.text()
     assert "path" not in window.treatment[Stage.SHARPEN].values

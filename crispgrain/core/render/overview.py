@@ -7,15 +7,19 @@ import numpy as np
 from ..colour.spaces import Array, apply_matrix
 from ..files.preview import sensor_colours, shrunk
 from ..files.source import PictureSource, RawSource, Source
+from ..frame import Frame
+from ..geometry import Size
+from ..masks import blended
+from ..meter.reading import Noise
 from ..model import Stage
 from ..resolve import Resolved
-from ..stages.develop import crop
+from ..stages.develop import crop, light
 from ..stages.develop.develop import highlights
 from ..stages.develop.light import lit
 
 
 def overview(source: Source, resolved: Resolved, longest: int = 1600) -> Array:
-    """Develop a shot at reduced size, with its crop and without zones and any other stage.
+    """Develop a shot at reduced size, with its zones and its crop, and without any other stage.
 
     A RAW's cells are averaged to one pixel each, so nothing is interpolated;
     a finished picture is averaged down.
@@ -31,6 +35,11 @@ def overview(source: Source, resolved: Resolved, longest: int = 1600) -> Array:
     else:
         pixels = _from_picture(source, longest)
     developed = lit(pixels, values)
+    frame = Frame(Size(*developed.shape[:2]), Noise())
+    for zone in (o for o in resolved.beside if o.on and o.model is light.MODEL):
+        if zone.mask is not None:
+            mask = zone.mask.values(frame, frame.size, frame.size.rect)
+            developed = blended(developed, lit(developed, zone.values), mask)
     shape = next((o for o in resolved.beside if o.on and o.model is crop.MODEL), None)
     return developed if shape is None else crop.of_whole(developed, shape.values)
 

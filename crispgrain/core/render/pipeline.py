@@ -174,9 +174,7 @@ class Pipeline:
     def tile_pixels(self, row: int, column: int, depth: int, cancel: CancelToken = NEVER) -> Array:
         """One tile after ``depth`` steps, from the cache or computed with all it depends on."""
         wanted = tile_rect(row, column, self.tile, self.steps[depth - 1].after.size)
-        return self.cache.get(
-            self.tile_key(row, column, depth), lambda: self._compute(wanted, depth, cancel, True)
-        )
+        return self.cache.get(self.tile_key(row, column, depth), lambda: self._compute(wanted, depth, cancel, True))
 
     def untiled(self, rect: Rect, depth: int | None = None, cancel: CancelToken = NEVER) -> Array:
         """As :meth:`region`, computing what the rectangle depends on and no whole tiles: cheaper for a part.
@@ -186,9 +184,7 @@ class Pipeline:
         depth = len(self.steps) if depth is None else depth
         if depth == 0:
             return self.source.region(rect)
-        return self.cache.get(
-            (self.steps[depth - 1].key, rect), lambda: self._compute(rect, depth, cancel, False)
-        )
+        return self.cache.get((self.steps[depth - 1].key, rect), lambda: self._compute(rect, depth, cancel, False))
 
     def _compute(self, wanted: Rect, depth: int, cancel: CancelToken, tiled: bool) -> Array:
         """A rectangle after ``depth`` steps, from what is ``tiled`` or not of the step before."""

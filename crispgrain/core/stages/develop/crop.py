@@ -94,6 +94,6 @@ def of_whole(picture: Array, values: Values) -> Array:
 
 
 MODEL = Model(
-    Stage.DEVELOP, "crop", "Crop and straighten", "Which part of the picture is wanted, and how it is turned.",
+    Stage.DEVELOP, "crop", "Crop", "Which part of the picture is wanted, and how it is turned.",
     (*EDGES, ANGLE), run, lambda values, knowledge: LANCZOS_LOBES + 1, after=after, roles=(Role.SHAPE,),
 )  # fmt: skip

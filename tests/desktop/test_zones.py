@@ -1,0 +1,115 @@
+"""Zones, crop and level line, drawn on the easel with the mouse."""
+
+import numpy as np
+import pytest
+from PIL import Image
+from PySide6.QtCore import QPoint, Qt
+
+from crispgrain.core.model import Stage
+from crispgrain.core.treatment import Treatment
+from tests.desktop.driving import LEFT, drag, pixels_of, settle
+
+pytestmark = pytest.mark.slow
+
+
+@pytest.fixture
+def grey(window, tmp_path, qtbot):
+    """The window with an even grey picture of 600 x 400 at 100 %, Develop open."""
+    Image.fromarray(np.full((400, 600, 3), 100, np.uint8)).save(tmp_path / "grey.png")
+    window.open_paths([tmp_path / "grey.png"])
+    settle(window, qtbot)
+    qtbot.mouseClick(window.rail.heads[Stage.DEVELOP], LEFT, pos=QPoint(60, 20))
+    window.easel.set_zoom(1.0)
+    settle(window, qtbot)
+    return window
+
+
+def on_easel(window, x: float, y: float) -> QPoint:
+    """Where a place of the result is on the easel, at 100 %."""
+    return (window.easel.origin(window.easel.panes[-1])).toPoint() + QPoint(round(x), round(y))
+
+
+def choose(window, words: str) -> None:
+    """Choose an operation from the list as by hand."""
+    row = window.controls.zones.list.findText(words)
+    window.controls.zones.list.setCurrentIndex(row)
+    window.controls.zones.list.activated.emit(row)
+
+
+def type_value(window, qtbot, name: str, words: str) -> None:
+    field = window.controls.rows[name].field
+    field.selectAll()
+    qtbot.keyClicks(field, words)
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+
+
+def test_a_zone_is_drawn_changed_undone_and_removed(grey, qtbot):
+    zones = grey.controls.zones
+    qtbot.mouseClick(zones.add, LEFT)
+    drag(qtbot, grey.easel, on_easel(grey, 300, 150), on_easel(grey, 300, 250))
+    assert zones.list.currentText() == "Zone 1"
+    type_value(grey, qtbot, "exposure", "1")
+    settle(grey, qtbot)
+    seen = pixels_of(grey.easel)
+    above, below = (on_easel(grey, 450, y) for y in (100, 300))  # right of the divider
+    assert 130 < seen[above.y(), above.x(), 0] < 150
+    assert seen[below.y(), below.x(), 0] == 100
+    choose(grey, "Everywhere")
+    assert grey.controls.rows["exposure"].field.text().startswith("0")
+    choose(grey, "Zone 1")
+    qtbot.mouseClick(zones.remove, LEFT)
+    assert zones.list.count() == 2 and zones.list.currentText() == "Everywhere"
+    grey.roll.undo.undo()
+    assert zones.list.count() == 3
+    settle(grey, qtbot)
+
+
+def test_two_zones_of_one_stage(grey, qtbot):
+    for start, end, stops in ((100, 150, "1"), (300, 250, "-1")):
+        choose(grey, "Everywhere")
+        qtbot.mouseClick(grey.controls.zones.add, LEFT)
+        drag(qtbot, grey.easel, on_easel(grey, 200, start), on_easel(grey, 200, end))
+        type_value(grey, qtbot, "exposure", stops)
+    settle(grey, qtbot)
+    seen = pixels_of(grey.easel)
+    places = [on_easel(grey, 450, y) for y in (60, 200, 340)]
+    values = [int(seen[at.y(), at.x(), 0]) for at in places]
+    assert 130 < values[0] < 150 and values[1] == 100 and values[2] < 80
+
+
+def test_a_crop_is_drawn_turned_undone_and_written(grey, qtbot, tmp_path):
+    choose(grey, "Crop")
+    assert grey.controls.rows["angle"].isVisible()
+    qtbot.mouseClick(grey.controls.tools[0], LEFT)
+    drag(qtbot, grey.easel, on_easel(grey, 100, 50), on_easel(grey, 400, 250))
+    size = grey.pipeline.size
+    assert (size.width, size.height) == (300, 200)
+    settle(grey, qtbot)
+    # A line that rises by a tenth is levelled by turning clockwise.
+    qtbot.mouseClick(grey.controls.tools[1], LEFT)
+    drag(qtbot, grey.easel, on_easel(grey, 50, 150), on_easel(grey, 250, 130))
+    angle = grey.treatment.find("crop").values["angle"]
+    assert angle == pytest.approx(np.degrees(np.arctan(0.1)), abs=0.3)
+    assert grey.controls.rows["left"].isVisible()
+    grey.roll.undo.undo()
+    grey.roll.undo.undo()
+    assert grey.treatment == Treatment()
+    assert grey.pipeline.size.width == 600
+    grey.roll.undo.redo()
+    settle(grey, qtbot)
+    kept = Treatment.load(tmp_path / "grey.png.treatment.json")
+    assert kept == grey.treatment
+    assert kept.find("crop").values["left"] == pytest.approx(100 / 6, abs=0.2)
+
+
+def test_a_crop_can_be_drawn_again_on_what_is_left(grey, qtbot):
+    """The second rectangle lies in the first: places are those of the source."""
+    choose(grey, "Crop")
+    for start, end in (((100, 50), (400, 250)), ((50, 50), (150, 150))):
+        qtbot.mouseClick(grey.controls.tools[0], LEFT)
+        drag(qtbot, grey.easel, on_easel(grey, *start), on_easel(grey, *end))
+        settle(grey, qtbot)
+    crop = grey.treatment.find("crop").values
+    assert crop["left"] == pytest.approx(100 * 150 / 600, abs=0.4)
+    assert crop["bottom"] == pytest.approx(100 * 200 / 400, abs=0.4)
+    assert grey.pipeline.size.width == pytest.approx(100, abs=2)
