@@ -9,12 +9,12 @@ from pathlib import Path
 import numpy as np
 
 from crispgrain.core.colour import icc
-from crispgrain.core.geometry import Rect
 from crispgrain.core.model import Stage
 from crispgrain.core.registry import models_of
 from crispgrain.desktop.app import make_app
 from crispgrain.desktop.strip_candidates import STRENGTH
 from crispgrain.desktop.window import Window
+from crispgrain.geometry import Rect
 
 NUDGES, SECONDS = 100, 20.0
 SPOT = (2100, 1900)  # row, column: the rim with its letters

@@ -21,8 +21,8 @@ from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.threads import single_threaded_libraries
 from crispgrain.core.resolve import resolve
-from crispgrain.core.stages.sharpen.point_spread import as_text
 from crispgrain.core.treatment import Treatment
+from crispgrain.restoration.point_spread import as_text
 
 NOTHING = Treatment().only([]).set("develop.exposure", 0.0)  # truths are not brightened
 

@@ -16,11 +16,11 @@ from scipy.ndimage import convolve
 from skimage import data
 
 from crispgrain.core.colour.spaces import SRGB_TO_WORKING, apply_matrix, srgb_decode, srgb_encode
-from crispgrain.core.geometry import Rect
 from crispgrain.core.stages.sharpen.shake import PATCH
-from crispgrain.demo import camera
-from crispgrain.demo.dng import write_dng
 from crispgrain.demo.roll import scene
+from crispgrain.geometry import Rect
+from crispgrain.simulation import camera
+from crispgrain.simulation.dng import write_dng
 
 from . import methods as m
 from . import patterns

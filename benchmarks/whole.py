@@ -17,9 +17,9 @@ from crispgrain.core.render.progress import Progress
 from crispgrain.core.render.whole import export
 from crispgrain.core.shot import open_shot
 from crispgrain.core.treatment import Treatment
-from crispgrain.demo import camera
-from crispgrain.demo.dng import write_dng
 from crispgrain.demo.roll import scene
+from crispgrain.simulation import camera
+from crispgrain.simulation.dng import write_dng
 
 from . import answers
 

@@ -13,7 +13,6 @@ from PySide6.QtCore import QPoint, QPointF
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 
-from crispgrain.core.geometry import Rect
 from crispgrain.core.model import Stage
 from crispgrain.demo.roll import write_roll
 from crispgrain.desktop.app import make_app
@@ -22,6 +21,7 @@ from crispgrain.desktop.easel import Arrangement
 from crispgrain.desktop.judging import Look
 from crispgrain.desktop.roll import State
 from crispgrain.desktop.window import Window
+from crispgrain.geometry import Rect
 from crispgrain.paths import demo_folder
 
 TARGET = Path(__file__).with_name("screenshots")

@@ -10,13 +10,14 @@ import pytest
 from PIL import Image
 from skimage import data
 
+from crispgrain.arrays import Array
 from crispgrain.core.colour import icc
-from crispgrain.core.colour.spaces import SRGB_TO_WORKING, Array, apply_matrix, srgb_decode
-from crispgrain.core.geometry import Rect
+from crispgrain.core.colour.spaces import SRGB_TO_WORKING, apply_matrix, srgb_decode
 from crispgrain.core.render.pipeline import Pipeline
-from crispgrain.demo import camera
-from crispgrain.demo.dng import write_dng
 from crispgrain.demo.roll import scene
+from crispgrain.geometry import Rect
+from crispgrain.simulation import camera
+from crispgrain.simulation.dng import write_dng
 
 # The engraved rim with its numerals and ticks, a wheel, felt in the corner.
 DETAIL = Rect(1900, 900, 480, 640)

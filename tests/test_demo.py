@@ -6,8 +6,8 @@ import pytest
 from crispgrain.cli.main import main
 from crispgrain.core.errors import ShotError
 from crispgrain.core.files import read_shot
-from crispgrain.demo import camera
 from crispgrain.demo.roll import ROLL, scene, write_roll
+from crispgrain.simulation import camera
 
 pytestmark = pytest.mark.slow
 

@@ -6,9 +6,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from crispgrain.core.colour.spaces import Array, srgb_encode
-from crispgrain.core.stages.sharpen.point_spread import aperture, gaussian, line
+from crispgrain.arrays import Array
+from crispgrain.core.colour.spaces import srgb_encode
 from crispgrain.core.stages.sharpen.sharp_net import LARGEST, conditions
+from crispgrain.restoration.point_spread import aperture, gaussian, line
 
 from .finished import Finished, compress
 from .sensor import LINEAR

@@ -10,7 +10,7 @@ import numpy as np
 import torch
 from numpy.typing import NDArray
 
-from crispgrain.core.colour.spaces import Array
+from crispgrain.arrays import Array
 
 from . import reductions, second_order
 from .loop import Batch

@@ -10,9 +10,9 @@ import rawpy
 import tifffile
 from numpy.typing import NDArray
 
-from crispgrain.core.colour.spaces import Array
-from crispgrain.demo.camera import BAYER
-from crispgrain.demo.dng import BYTE, CFA, LONG, SHORT
+from crispgrain.arrays import Array
+from crispgrain.simulation.camera import BAYER
+from crispgrain.simulation.dng import BYTE, CFA, LONG, SHORT
 
 WHITE, BLACK = 50_000, 2_500  # counts of saturation above black, and of black
 # LibRaw's and OpenCV's. LibRaw's AHD is left out: benchmarks and tests develop with it, and should meet a stranger.

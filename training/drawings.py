@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
 
-from crispgrain.core.colour.spaces import Array
+from crispgrain.arrays import Array
 
 EDGE = 1024  # px, after shrinking
 OVERSAMPLING = 2  # drawn larger and shrunk by area averaging: edges as a lens and sensor give them

@@ -8,11 +8,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from crispgrain.core.colour.spaces import OPPONENT, Array, apply_matrix
+from crispgrain.arrays import Array
+from crispgrain.core.colour.spaces import OPPONENT, apply_matrix
 from crispgrain.core.meter.noise import by_tone, frequencies, patches_of, smooth_variance
 from crispgrain.core.meter.reading import Noise
 from crispgrain.core.stages.denoise.photo_net import conditions
-from crispgrain.demo.camera import BAYER, add_noise, mosaic_of
+from crispgrain.simulation.camera import BAYER, add_noise, mosaic_of
 
 from .developing import demosaic
 from .sensor import LINEAR, Processing, draw_noise

@@ -7,7 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from crispgrain.core.colour.spaces import Array, srgb_decode, srgb_encode
+from crispgrain.arrays import Array
+from crispgrain.core.colour.spaces import srgb_decode, srgb_encode
 
 from .finished import compress
 

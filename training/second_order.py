@@ -12,8 +12,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from crispgrain.core.colour.spaces import Array, srgb_decode, srgb_encode
-from crispgrain.demo.camera import disc
+from crispgrain.arrays import Array
+from crispgrain.core.colour.spaces import srgb_decode, srgb_encode
+from crispgrain.simulation.camera import disc
 
 from .finished import compress
 from .reductions import reduce

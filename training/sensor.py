@@ -8,9 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from crispgrain.core.colour.spaces import Array, srgb_decode, srgb_encode
-from crispgrain.core.stages.denoise import stabilise
-from crispgrain.demo.camera import BAYER, add_noise, mosaic_of
+from crispgrain.arrays import Array
+from crispgrain.core.colour.spaces import srgb_decode, srgb_encode
+from crispgrain.restoration import anscombe
+from crispgrain.simulation.camera import BAYER, add_noise, mosaic_of
 
 # White-balanced camera RGB to linear sRGB of three made-up cameras, from muted to strong.
 CAMERA_TO_SRGB = np.array(
@@ -83,7 +84,5 @@ def draw_sample(patch: NDArray[np.uint8], rng: np.random.Generator) -> Sample:
     clean = Processing.draw(rng).to_sensor(LINEAR[patch])
     a, b = draw_noise(rng)
     noisy = np.minimum(add_noise(mosaic_of(clean, BAYER["RGGB"]), a, b, rng), 1)
-    low, span = (float(v) for v in stabilise.ends(a, b))
-    return Sample(
-        (stabilise.forward(noisy, a, b) - low) / span, (stabilise.forward(clean, a, b) - low) / span, 1 / span
-    )
+    low, span = (float(v) for v in anscombe.ends(a, b))
+    return Sample((anscombe.forward(noisy, a, b) - low) / span, (anscombe.forward(clean, a, b) - low) / span, 1 / span)

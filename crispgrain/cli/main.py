@@ -9,8 +9,9 @@ from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 from crispgrain import __version__, presets
+from crispgrain.cancel import Cancelled
 from crispgrain.core.colour.icc import PROFILE_NAMES
-from crispgrain.core.errors import Cancelled, ShotError, TreatmentError
+from crispgrain.core.errors import ShotError, TreatmentError
 from crispgrain.core.files import OutputFormat, find_shots
 from crispgrain.core.masks import LinearGradient
 from crispgrain.core.meter.words import all_words

@@ -16,7 +16,3 @@ class ShotError(Exception):
 
 class TreatmentError(ValueError):
     """A treatment, setting or model that does not exist or does not fit."""
-
-
-class Cancelled(Exception):  # noqa: N818 - it is no error
-    """The work was stopped on request; nothing was written."""

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
-from .geometry import Size
+from crispgrain.geometry import Size
+
 from .meter.reading import Noise
 from .transform import Transform
 

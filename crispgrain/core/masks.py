@@ -7,10 +7,11 @@ from typing import Any
 
 import numpy as np
 
-from .colour.spaces import Array
+from crispgrain.arrays import Array
+from crispgrain.geometry import Rect, Size
+
 from .errors import TreatmentError
 from .frame import Frame
-from .geometry import Rect, Size
 
 Point = tuple[float, float]  # shares of the source's width and height
 

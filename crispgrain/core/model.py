@@ -6,10 +6,11 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from enum import Enum, StrEnum
 
-from .colour.spaces import Array
+from crispgrain.arrays import Array
+from crispgrain.geometry import Rect
+
 from .files.source import RawSource, Source
 from .frame import Frame
-from .geometry import Rect
 from .meter.reading import Noise, Reading
 
 

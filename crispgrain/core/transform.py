@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from .geometry import Rect
+from crispgrain.geometry import Rect
 
 Rows = tuple[tuple[float, float, float], tuple[float, float, float], tuple[float, float, float]]
 

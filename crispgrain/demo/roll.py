@@ -15,12 +15,12 @@ import imagecodecs
 import numpy as np
 from PIL import Image
 
+from crispgrain.arrays import Array
 from crispgrain.core.colour import icc
-from crispgrain.core.colour.spaces import SRGB_TO_WORKING, Array, apply_matrix, luminance, srgb_decode, srgb_encode
+from crispgrain.core.colour.spaces import SRGB_TO_WORKING, apply_matrix, luminance, srgb_decode, srgb_encode
 from crispgrain.core.files.source import Source
-
-from . import camera
-from .dng import write_dng
+from crispgrain.simulation import camera
+from crispgrain.simulation.dng import write_dng
 
 SOFTNESS = 0.6  # px, sigma of the demo lens
 GREEN_TUBES = (0.86, 1.0, 0.78)  # working-space cast of old fluorescent tubes, made up

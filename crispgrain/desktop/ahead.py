@@ -6,10 +6,10 @@ from collections.abc import Hashable
 
 from PySide6.QtCore import QObject, QTimer
 
-from crispgrain.core.cancel import CancelToken
-from crispgrain.core.geometry import Rect, Size
+from crispgrain.cancel import CancelToken
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.views import Result, View, view_at
+from crispgrain.geometry import Rect, Size
 
 from .background import Background, Urgency
 from .easel import Easel

@@ -7,14 +7,14 @@ from typing import Protocol
 import numpy as np
 from PySide6.QtCore import QLineF, QObject
 
-from crispgrain.core.colour.spaces import Array
-from crispgrain.core.geometry import Rect
+from crispgrain.arrays import Array
 from crispgrain.core.model import Stage, Value
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.shot import Shot
-from crispgrain.core.stages.sharpen.point_spread import as_text
 from crispgrain.core.stages.sharpen.shake import find_path, metered_path
 from crispgrain.core.stages.sharpen.undo import linear_noise
+from crispgrain.geometry import Rect
+from crispgrain.restoration.point_spread import as_text
 
 from .background import Background, Urgency
 from .control_sheet import ControlSheet

@@ -20,8 +20,8 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
-from crispgrain.core.geometry import Rect, Size
 from crispgrain.core.render.views import Approximate
+from crispgrain.geometry import Rect, Size
 
 from .easel_marks import (
     LOUPE,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QLineF, QPointF, QRect, QRectF, QSizeF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
 
-from crispgrain.core.geometry import Rect, Size
+from crispgrain.geometry import Rect, Size
 
 from .theme import current_theme
 

@@ -7,12 +7,12 @@ import time
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
-from crispgrain.core.cancel import CancelToken
-from crispgrain.core.geometry import Rect
+from crispgrain.cancel import CancelToken
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.render.threads import worker_count
 from crispgrain.core.render.views import Result, View, view_at
+from crispgrain.geometry import Rect
 
 from .background import Background, Urgency
 from .easel import Arrangement, Easel

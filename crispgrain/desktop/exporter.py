@@ -9,8 +9,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
-from crispgrain.core.cancel import CancelToken
-from crispgrain.core.errors import Cancelled
+from crispgrain.cancel import Cancelled, CancelToken
 from crispgrain.core.render.whole import export
 from crispgrain.core.shot import open_shot
 from crispgrain.core.treatment import Treatment

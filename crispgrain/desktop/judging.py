@@ -8,14 +8,14 @@ from enum import Enum
 from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QColor
 
-from crispgrain.core.cancel import CancelToken
-from crispgrain.core.geometry import Rect
+from crispgrain.cancel import CancelToken
 from crispgrain.core.model import Stage
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.views import Approximate, Axis, Halo, Residual, Result, View
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment
+from crispgrain.geometry import Rect
 
 from .background import Background, Urgency
 from .shot_loader import developed

@@ -9,13 +9,13 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtGui import QColor, QImage
 
-from crispgrain.core.cancel import CancelToken
+from crispgrain.arrays import Array
+from crispgrain.cancel import CancelToken
 from crispgrain.core.colour import icc
-from crispgrain.core.colour.spaces import Array
-from crispgrain.core.geometry import Rect, Size, tile_rect
 from crispgrain.core.render.pieces import pieces, uncovered
 from crispgrain.core.render.pipeline import near_first
 from crispgrain.core.render.views import Approximate, Result, View
+from crispgrain.geometry import Rect, Size, tile_rect
 
 DEEPEST = 5
 MOST_PARTS = 400  # kept at hand

@@ -7,9 +7,9 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QLabel, QSizePolicy, QVBoxLayout, QWidget
 
-from crispgrain.core.colour.spaces import Array
+from crispgrain.arrays import Array
 from crispgrain.core.model import Parameter, Value
-from crispgrain.core.stages.sharpen.point_spread import as_text, from_text
+from crispgrain.restoration.point_spread import as_text, from_text
 
 from .theme import current_theme
 

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
-from crispgrain.core.cancel import CancelToken
+from crispgrain.cancel import CancelToken
 from crispgrain.core.files import Source, read_shot
 from crispgrain.core.meter import Reading, first_reading, measure
 from crispgrain.core.meter.words import headline

@@ -7,10 +7,10 @@ from typing import Protocol
 
 from PySide6.QtCore import QObject, QTimer
 
-from crispgrain.core.geometry import Rect, Size
 from crispgrain.core.model import Stage
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment
+from crispgrain.geometry import Rect, Size
 
 from .easel import Easel
 from .status_line import StatusLine

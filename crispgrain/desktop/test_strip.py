@@ -24,9 +24,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from crispgrain.core.cancel import CancelToken
+from crispgrain.cancel import CancelToken
 from crispgrain.core.colour import icc
-from crispgrain.core.geometry import Rect
 from crispgrain.core.model import Stage
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.pipeline import Pipeline
@@ -35,6 +34,7 @@ from crispgrain.core.resolve import resolve
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment
 from crispgrain.demo.roll import known_truth
+from crispgrain.geometry import Rect
 
 from .background import Background, Urgency
 from .layer import image_of

@@ -7,7 +7,6 @@ from typing import Protocol
 import numpy as np
 from PySide6.QtCore import QLineF, QObject
 
-from crispgrain.core.geometry import Rect
 from crispgrain.core.masks import LinearGradient
 from crispgrain.core.model import Stage
 from crispgrain.core.registry import CROP
@@ -15,6 +14,7 @@ from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.shot import Shot
 from crispgrain.core.transform import Transform
 from crispgrain.core.treatment import Treatment
+from crispgrain.geometry import Rect
 
 from .easel import Easel
 from .status_line import StatusLine

@@ -17,8 +17,8 @@ from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.views import Approximate, Halo, Residual, Result, view_at
 from crispgrain.core.resolve import resolve
 from crispgrain.core.shot import Shot, open_shot
-from crispgrain.core.stages.sharpen.point_spread import as_text, from_text, line
 from crispgrain.core.treatment import Treatment
+from crispgrain.restoration.point_spread import as_text, from_text, line
 from tests.conftest import encoded, psnr, save_noisy_jpeg
 
 DENOISED = Treatment().only([Stage.DENOISE])

@@ -17,8 +17,8 @@ from crispgrain.core.meter import Blur, Noise, Reading, measure, spectrum
 from crispgrain.core.meter.blur import strong_edges
 from crispgrain.core.meter.mtf import edge_response, mtf50
 from crispgrain.core.meter.words import all_words, blur_words, headline
-from crispgrain.demo import camera
 from crispgrain.demo.roll import scene
+from crispgrain.simulation import camera
 from tests.conftest import write_raw
 
 pytestmark = pytest.mark.slow

@@ -7,7 +7,6 @@ from scipy import ndimage
 from crispgrain.core.colour import icc
 from crispgrain.core.files import PictureSource, read_shot
 from crispgrain.core.frame import Frame
-from crispgrain.core.geometry import Rect, Size
 from crispgrain.core.meter import Noise, Reading
 from crispgrain.core.render.overview import overview
 from crispgrain.core.render.pipeline import Pipeline
@@ -15,6 +14,7 @@ from crispgrain.core.resolve import resolve
 from crispgrain.core.stages.develop import crop
 from crispgrain.core.transform import Transform
 from crispgrain.core.treatment import Treatment
+from crispgrain.geometry import Rect, Size
 from tests.conftest import encoded, photograph, psnr
 
 READING = Reading(Noise.even(5))

@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from crispgrain.core.stages.denoise import cut_off
-from crispgrain.core.stages.denoise.cut_off import settled
+from crispgrain.restoration import shadow_clipping
+from crispgrain.restoration.shadow_clipping import settled
 
 RNG = np.random.default_rng(21)
 SIGMA = 0.02
@@ -58,7 +58,7 @@ def test_nothing_is_taken_where_no_noise_was():
 def test_around_is_how_far_it_looks():
     noisy, mean = picture(RED)
     other = noisy.copy()
-    other[:, : 64 - cut_off.AROUND] = -0.1
+    other[:, : 64 - shadow_clipping.AROUND] = -0.1
     one, two = settled(noisy, mean), settled(other, mean)
     assert np.array_equal(one[:, 64:], two[:, 64:])
     assert not np.array_equal(one[:, 63], two[:, 63])

@@ -8,12 +8,12 @@ from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import srgb_decode, srgb_encode
 from crispgrain.core.files import PictureSource
 from crispgrain.core.frame import Frame
-from crispgrain.core.geometry import Size
 from crispgrain.core.meter import Blur, Noise, Reading
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
 from crispgrain.core.treatment import Treatment
+from crispgrain.geometry import Size
 from tests.conftest import encoded, photograph
 
 NOTHING = Treatment().only([])

@@ -6,7 +6,6 @@ import pytest
 from crispgrain.core.colour import icc
 from crispgrain.core.files import PictureSource, read_shot
 from crispgrain.core.frame import Frame
-from crispgrain.core.geometry import Rect, Size
 from crispgrain.core.masks import LinearGradient, blended
 from crispgrain.core.meter import Noise, Reading, measure
 from crispgrain.core.model import Stage
@@ -15,6 +14,7 @@ from crispgrain.core.render.overview import overview
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
 from crispgrain.core.treatment import Treatment
+from crispgrain.geometry import Rect, Size
 from tests.conftest import photograph
 
 PLAIN = Treatment().only([]).set("develop.exposure", 0.0)

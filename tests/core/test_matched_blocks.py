@@ -7,16 +7,17 @@ import pytest
 from PIL import Image
 from skimage import data
 
-from crispgrain.core.cancel import Cancelled, CancelToken, cancelled_by
+from crispgrain.cancel import Cancelled, CancelToken, cancelled_by
 from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import OPPONENT, apply_matrix
 from crispgrain.core.files import PictureSource
-from crispgrain.core.geometry import Rect
 from crispgrain.core.meter import Compression, Noise, Reading
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
 from crispgrain.core.shot import open_shot
-from crispgrain.core.stages.denoise.alike import (
+from crispgrain.core.treatment import Treatment
+from crispgrain.geometry import Rect
+from crispgrain.restoration.block_matching import (  # fmt: skip
     BLOCK,
     FAR,
     GROUP,
@@ -24,8 +25,7 @@ from crispgrain.core.stages.denoise.alike import (
     every_second,
     find_alike,
     most_alike,
-)  # fmt: skip
-from crispgrain.core.treatment import Treatment
+)
 from tests.conftest import assert_same_in_tiles, encoded, photograph, psnr
 
 pytestmark = pytest.mark.slow

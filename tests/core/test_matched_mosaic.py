@@ -6,15 +6,15 @@ import numpy as np
 import pytest
 
 from crispgrain.core.files import RawSource, read_shot
-from crispgrain.core.geometry import Rect
 from crispgrain.core.meter import Noise, Reading
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
-from crispgrain.core.stages.denoise.alike import BLOCK, GROUP, MARGIN, clean_together, find_alike
 from crispgrain.core.stages.denoise.mosaic_net import mosaic_of
 from crispgrain.core.treatment import Treatment
-from crispgrain.demo import camera
+from crispgrain.geometry import Rect
+from crispgrain.restoration.block_matching import BLOCK, GROUP, MARGIN, clean_together, find_alike
+from crispgrain.simulation import camera
 from tests.conftest import assert_same_in_tiles, encoded, photograph, photograph_as_raw, psnr, write_raw
 
 pytestmark = pytest.mark.slow

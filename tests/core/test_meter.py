@@ -15,8 +15,8 @@ from crispgrain.core.meter.compression import LUMA, from_table
 from crispgrain.core.meter.noise import fit_line, frequencies, patches_of, share_of_noise, smooth_variance
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment
-from crispgrain.demo import camera
 from crispgrain.demo.roll import scene
+from crispgrain.simulation import camera
 from tests.conftest import encoded, photograph_as_raw, psnr, write_raw
 
 RNG = np.random.default_rng(5)

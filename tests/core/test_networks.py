@@ -11,17 +11,17 @@ from PIL import Image
 from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import srgb_decode, srgb_encode
 from crispgrain.core.files import PictureSource, read_shot
-from crispgrain.core.geometry import Rect
 from crispgrain.core.meter import Blur, Noise, Reading, measure
 from crispgrain.core.model import Knowledge, Stage
 from crispgrain.core.networks import ensemble, runtime
 from crispgrain.core.registry import models_of
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
-from crispgrain.core.stages.denoise import cut_off
 from crispgrain.core.stages.sharpen import sharp_net
 from crispgrain.core.treatment import Treatment
-from crispgrain.demo import camera
+from crispgrain.geometry import Rect
+from crispgrain.restoration import shadow_clipping
+from crispgrain.simulation import camera
 from tests.conftest import encoded, photograph, photograph_as_raw, psnr, write_raw
 
 RNG = np.random.default_rng(9)
@@ -432,7 +432,7 @@ def test_noise_cut_off_at_black_does_not_leave_a_red_petal_paler(tmp_path, monke
     Image.fromarray(np.round(noisy * 255).astype(np.uint8)).save(path, quality=75)
     source = read_shot(path)
     result = treated(source, NET.set("denoise.model", "photo-net"), measure(source))
-    monkeypatch.setattr(cut_off, "settled", lambda noisy, cleaned: cleaned)
+    monkeypatch.setattr(shadow_clipping, "settled", lambda noisy, cleaned: cleaned)
     alone = treated(source, NET.set("denoise.model", "photo-net"), measure(source))
     pictures = np.asarray(Image.open(path)) / 255, alone, result
     before, net, after = (p[20:-20, 20:-20].mean(axis=(0, 1)) for p in pictures)

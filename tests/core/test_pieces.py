@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from crispgrain.core.geometry import Rect, Size
 from crispgrain.core.render.pieces import LARGEST, LEAST, pieces, uncovered
+from crispgrain.geometry import Rect, Size
 
 RNG = np.random.default_rng(4)
 

@@ -18,8 +18,8 @@ from crispgrain.core.meter import measure
 from crispgrain.core.model import Stage
 from crispgrain.core.resolve import resolve
 from crispgrain.core.treatment import Treatment
-from crispgrain.demo import camera
 from crispgrain.demo.roll import scene
+from crispgrain.simulation import camera
 from tests.conftest import encoded, psnr, write_raw
 
 

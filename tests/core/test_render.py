@@ -5,11 +5,9 @@ import threading
 import numpy as np
 import pytest
 
-from crispgrain.core.cancel import CancelToken
+from crispgrain.cancel import Cancelled, CancelToken
 from crispgrain.core.colour import icc
-from crispgrain.core.errors import Cancelled
 from crispgrain.core.files import OutputSettings, PictureSource, read_shot
-from crispgrain.core.geometry import Rect, Size, tile_rect, tiles_over
 from crispgrain.core.meter import Noise, Reading, measure
 from crispgrain.core.registry import MODELS
 from crispgrain.core.render.cache import TileCache
@@ -20,6 +18,7 @@ from crispgrain.core.render.whole import export, render_whole
 from crispgrain.core.resolve import resolve
 from crispgrain.core.shot import open_shot
 from crispgrain.core.treatment import Treatment
+from crispgrain.geometry import Rect, Size, tile_rect, tiles_over
 from tests.conftest import encoded, psnr
 
 EVERYTHING = (

@@ -10,21 +10,22 @@ from PIL import Image
 from scipy import ndimage, signal, special
 from skimage import restoration
 
-from crispgrain.core.cancel import CancelToken
+from crispgrain.cancel import Cancelled, CancelToken
 from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import luminance, srgb_decode, srgb_encode
-from crispgrain.core.errors import Cancelled, TreatmentError
+from crispgrain.core.errors import TreatmentError
 from crispgrain.core.files import PictureSource, read_shot
-from crispgrain.core.geometry import Rect
 from crispgrain.core.meter import Blur, Noise, Reading, measure
 from crispgrain.core.meter.mtf import mtf50
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
-from crispgrain.core.stages.sharpen import blind, photo_prior, point_spread, shake, undo
-from crispgrain.core.stages.sharpen.deconvolution import Blurred
+from crispgrain.core.stages.sharpen import photo_prior, shake, undo
 from crispgrain.core.treatment import Treatment
-from crispgrain.demo.camera import shake_path
+from crispgrain.geometry import Rect
+from crispgrain.restoration import blind, point_spread
+from crispgrain.restoration.deconvolution import Blurred
+from crispgrain.simulation.camera import shake_path
 from tests.conftest import encoded, photograph, psnr
 
 NOTHING = Treatment().only([]).set("sharpen.on", True)

@@ -10,17 +10,16 @@ from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import luminance, srgb_encode
 from crispgrain.core.errors import TreatmentError
 from crispgrain.core.files import PictureSource, read_shot
-from crispgrain.core.geometry import Size
 from crispgrain.core.meter import Blur, Noise, Reading, measure
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
-from crispgrain.core.stages.denoise import stabilise
-from crispgrain.core.stages.develop import demosaic, light
-from crispgrain.core.stages.enlarge import resample
+from crispgrain.core.stages.develop import light
 from crispgrain.core.stages.enlarge.size import target_size
 from crispgrain.core.treatment import Treatment
-from crispgrain.demo import camera
+from crispgrain.geometry import Size
+from crispgrain.restoration import anscombe, demosaic, resample
+from crispgrain.simulation import camera
 from tests.conftest import encoded, photograph, photograph_as_raw, psnr, write_raw
 
 RNG = np.random.default_rng(6)
@@ -170,15 +169,15 @@ def test_stabilised_noise_has_unit_variance_and_its_inverse_no_bias():
     a, b = 0.01, 1e-4
     for signal in (0.02, 0.1, 0.6):
         x = RNG.poisson(signal / a, 400_000) * a + RNG.normal(0, b**0.5, 400_000)
-        stable = stabilise.forward(x.astype(np.float32), a, b)
+        stable = anscombe.forward(x.astype(np.float32), a, b)
         assert stable.var() == pytest.approx(1, abs=0.12)  # few electrons: the transform is approximate there
-        back = float(stabilise.inverse(np.array(stable.mean(), np.float32), a, b))
+        back = float(anscombe.inverse(np.array(stable.mean(), np.float32), a, b))
         assert back == pytest.approx(signal, rel=0.03)
 
 
 def test_stabilising_and_plain_inverse_are_one_another_s_undoing():
     x = np.linspace(0, 1, 50, dtype=np.float32)
-    assert np.allclose(stabilise.inverse(stabilise.forward(x, 1e-3, 1e-5), 1e-3, 1e-5, smoothed=0), x, atol=1e-4)
+    assert np.allclose(anscombe.inverse(anscombe.forward(x, 1e-3, 1e-5), 1e-3, 1e-5, smoothed=0), x, atol=1e-4)
 
 
 # ---- Sharpen --------------------------------------------------------------------------

@@ -6,13 +6,13 @@ import pytest
 from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import srgb_decode
 from crispgrain.core.files import PictureSource
-from crispgrain.core.geometry import Rect
 from crispgrain.core.meter import Blur, Noise, Reading
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.views import Axis, Halo, Residual, Result
 from crispgrain.core.resolve import resolve
 from crispgrain.core.treatment import Treatment
+from crispgrain.geometry import Rect
 
 pytestmark = pytest.mark.slow
 

@@ -7,8 +7,8 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QImage
 
 from crispgrain.core.colour import icc
-from crispgrain.core.geometry import Rect
 from crispgrain.desktop.roll import State
+from crispgrain.geometry import Rect
 
 LEFT = Qt.MouseButton.LeftButton
 

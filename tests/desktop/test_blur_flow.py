@@ -6,8 +6,8 @@ from PIL import Image
 from PySide6.QtCore import QPoint, Qt
 
 from crispgrain.core.model import Stage
-from crispgrain.core.stages.sharpen import point_spread
-from crispgrain.demo.camera import shake_path
+from crispgrain.restoration import point_spread
+from crispgrain.simulation.camera import shake_path
 from tests.conftest import encoded, photograph, psnr
 from tests.core.test_sharpen import blurred, streak
 from tests.desktop.driving import LEFT, drag, settle

@@ -12,7 +12,6 @@ from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtWidgets import QApplication
 
 from crispgrain.core.files import preview
-from crispgrain.core.geometry import Rect
 from crispgrain.core.meter import Reading
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
@@ -22,6 +21,7 @@ from crispgrain.desktop.dialogs import StagesDialog
 from crispgrain.desktop.judging import Look
 from crispgrain.desktop.roll import State
 from crispgrain.desktop.thumbnails import quick_thumbnail
+from crispgrain.geometry import Rect
 from tests.conftest import save_noisy_jpeg
 from tests.desktop.driving import LEFT, drag, pixels_of, settle, shown
 

@@ -6,9 +6,8 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QContextMenuEvent, QImage, QWheelEvent
 from PySide6.QtWidgets import QInputDialog, QMenu
 
-from crispgrain.core.cancel import CancelToken
+from crispgrain.cancel import CancelToken
 from crispgrain.core.files import read_shot
-from crispgrain.core.geometry import Rect
 from crispgrain.core.model import Stage
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.shot import open_shot
@@ -17,6 +16,7 @@ from crispgrain.demo.roll import ROLL, known_truth
 from crispgrain.desktop.strip_candidates import candidates, ladder
 from crispgrain.desktop.test_strip import render_patch
 from crispgrain.desktop.variants import variant_path, variants_of
+from crispgrain.geometry import Rect
 from tests.desktop.driving import LEFT, drag, settle
 
 pytestmark = pytest.mark.slow

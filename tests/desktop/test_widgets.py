@@ -7,9 +7,8 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 
-from crispgrain.core.cancel import CancelToken
+from crispgrain.cancel import Cancelled, CancelToken
 from crispgrain.core.colour import icc
-from crispgrain.core.errors import Cancelled
 from crispgrain.core.files import PictureSource
 from crispgrain.core.meter import Noise, Reading
 from crispgrain.core.model import Stage

@@ -13,7 +13,6 @@ from PySide6.QtWidgets import QApplication
 
 from crispgrain.core.colour import icc
 from crispgrain.core.files import OutputFormat, OutputSettings, read_shot, write
-from crispgrain.core.geometry import Rect
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.threads import worker_count
@@ -25,6 +24,7 @@ from crispgrain.desktop.preferences import last_folder, last_output
 from crispgrain.desktop.roll import State
 from crispgrain.desktop.theme import Surround
 from crispgrain.desktop.window import Window
+from crispgrain.geometry import Rect
 from tests.conftest import psnr
 from tests.desktop.driving import LEFT, drag, hearing, pixels_of, settle, shown
 

@@ -5,7 +5,7 @@ import pytest
 from scipy import stats
 from skimage import data
 
-from crispgrain.core.stages.sharpen.point_spread import aperture, gaussian, line
+from crispgrain.restoration.point_spread import aperture, gaussian, line
 from tests.conftest import psnr
 from training import blurred
 

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from crispgrain.core.colour.spaces import srgb_decode
-from crispgrain.demo.camera import BAYER, mosaic_of
+from crispgrain.simulation.camera import BAYER, mosaic_of
 from tests.conftest import photograph, psnr
 from training import developing
 

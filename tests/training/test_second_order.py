@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from skimage import data
 
-from crispgrain.core.geometry import Size
+from crispgrain.geometry import Size
 from tests.conftest import psnr
 from training import second_order
 from training.second_order import RIM, SMALL, draw_small

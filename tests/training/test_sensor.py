@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from crispgrain.core.stages.denoise import stabilise
+from crispgrain.restoration import anscombe
 from training.photographs import PHOTOGRAPHS, RESERVED, PatchSampler, load
 from training.sensor import LINEAR, Processing, draw_noise, draw_sample
 
@@ -47,8 +47,8 @@ def test_the_noise_of_a_sample_is_what_its_plane_says():
 
 def test_black_and_white_are_0_and_1_in_the_stabilised_domain():
     a, b = 1e-3, 1e-5
-    low, span = stabilise.ends(a, b)
-    ends = (stabilise.forward(np.array([0, 1], np.float32), a, b) - low) / span
+    low, span = anscombe.ends(a, b)
+    ends = (anscombe.forward(np.array([0, 1], np.float32), a, b) - low) / span
     assert ends == pytest.approx([0, 1], abs=1e-6)
 
 

@@ -12,17 +12,9 @@ import imagecodecs
 import numpy as np
 from numpy.typing import NDArray
 
-from .spaces import (
-    ICC_D50_XYZ,
-    OUTPUT_SPACES,
-    SRGB,
-    WORKING,
-    Array,
-    RGBSpace,
-    adaptation,
-    to_xyz,
-    white_xyz,
-)
+from crispgrain.arrays import Array
+
+from .spaces import ICC_D50_XYZ, OUTPUT_SPACES, SRGB, WORKING, RGBSpace, adaptation, to_xyz, white_xyz
 
 PROFILE_NAMES = tuple(OUTPUT_SPACES)
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from crispgrain.arrays import Array
+
 # float32 throughout; NumPy's own annotations lose the width in most arithmetic, so it is not spelled out.
-Array = NDArray[Any]
 
 D65 = (0.3127, 0.3290)
 D50 = (0.3457, 0.3585)

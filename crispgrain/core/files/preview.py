@@ -11,7 +11,8 @@ import rawpy
 from numpy.typing import NDArray
 from PIL import Image, ImageOps
 
-from ..colour.spaces import Array
+from crispgrain.arrays import Array
+
 from .source import RawSource
 
 Small = NDArray[np.uint8]

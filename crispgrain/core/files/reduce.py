@@ -9,7 +9,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from ..colour.spaces import Array
+from crispgrain.arrays import Array
+
 from .source import RawSource, Source
 
 # Share of each neighbour in a reduced mosaic, times the factor: with less, fine detail aliases where few cells are

@@ -10,9 +10,10 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from crispgrain.arrays import Array
+from crispgrain.geometry import Rect, Size
+
 from ..colour import icc as icc_profiles
-from ..colour.spaces import Array
-from ..geometry import Rect, Size
 
 _serials = itertools.count()
 

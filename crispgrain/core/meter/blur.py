@@ -8,10 +8,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from ..colour.spaces import Array, luminance, srgb_encode
+from crispgrain.arrays import Array
+from crispgrain.geometry import Rect
+from crispgrain.restoration.demosaic import linear
+
+from ..colour.spaces import luminance, srgb_encode
 from ..files.source import RawSource, Source
-from ..geometry import Rect
-from ..stages.develop.demosaic import linear
 from .noise import sample_rects
 from .pixels import history
 from .reading import Blur, History, Noise

@@ -5,7 +5,9 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from ..colour.spaces import SRGB_TO_WORKING, Array, apply_matrix, luminance, srgb_decode
+from crispgrain.arrays import Array
+
+from ..colour.spaces import SRGB_TO_WORKING, apply_matrix, luminance, srgb_decode
 from ..files.preview import embedded_preview, sensor_colours
 from ..files.source import RawSource, Source
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from ..colour.spaces import Array
+from crispgrain.arrays import Array
 
 OVERSAMPLING = 4
 

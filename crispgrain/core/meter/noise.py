@@ -10,9 +10,11 @@ from numpy.typing import NDArray
 from scipy.fft import dct
 from scipy.stats import chi2
 
-from ..colour.spaces import OPPONENT, WORKING_TO_SRGB, Array, srgb_decode, to_opponent
+from crispgrain.arrays import Array
+from crispgrain.geometry import Rect, Size
+
+from ..colour.spaces import OPPONENT, WORKING_TO_SRGB, srgb_decode, to_opponent
 from ..files.source import PictureSource, RawSource
-from ..geometry import Rect, Size
 from .reading import Noise
 
 PATCH = 5

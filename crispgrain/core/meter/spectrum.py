@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
 from scipy.special import j1
 
-from ..colour.spaces import Array
+from crispgrain.arrays import Array
 
 BLOCK = 128  # px
 MOST_BLOCKS = 48

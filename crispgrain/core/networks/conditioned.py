@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from ..colour.spaces import Array
+from crispgrain.arrays import Array
+
 from . import ensemble, runtime
 
 MULTIPLE = 8  # the deepest level works at an eighth of the resolution

@@ -9,7 +9,8 @@ import numpy as np
 import onnxruntime
 from numpy.typing import NDArray
 
-from ..cancel import check
+from crispgrain.cancel import check
+
 from . import providers
 
 HERE = Path(__file__).parent

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..colour.spaces import Array, apply_matrix
+from crispgrain.arrays import Array
+from crispgrain.geometry import Size
+
+from ..colour.spaces import apply_matrix
 from ..files.preview import sensor_colours, shrunk
 from ..files.source import PictureSource, RawSource, Source
 from ..frame import Frame
-from ..geometry import Size
 from ..masks import blended
 from ..meter.reading import Noise
 from ..model import Stage

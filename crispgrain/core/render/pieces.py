@@ -8,7 +8,7 @@ from __future__ import annotations
 import itertools
 from collections.abc import Iterable
 
-from ..geometry import Rect, Size
+from crispgrain.geometry import Rect, Size
 
 LARGEST = Size(384, 512)  # px; larger, the first one comes late; smaller, work is mostly margin
 LEAST = 96  # px; a narrower strip costs hardly less

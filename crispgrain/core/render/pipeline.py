@@ -8,11 +8,12 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ..cancel import NEVER, CancelToken, cancelled_by
-from ..colour.spaces import Array
+from crispgrain.arrays import Array
+from crispgrain.cancel import NEVER, CancelToken, cancelled_by
+from crispgrain.geometry import Rect, Size, tile_rect, tiles_over
+
 from ..files.source import RawSource, Source
 from ..frame import Frame
-from ..geometry import Rect, Size, tile_rect, tiles_over
 from ..masks import Mask, blended
 from ..meter.reading import Reading
 from ..model import Domain, Knowledge, Model, Role, Stage, Values

@@ -11,11 +11,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from ..cancel import NEVER, CancelToken
+from crispgrain.arrays import Array
+from crispgrain.cancel import NEVER, CancelToken
+from crispgrain.geometry import Rect, Size, tile_rect
+
 from ..colour import icc
-from ..colour.spaces import OPPONENT, Array, apply_matrix, to_opponent
+from ..colour.spaces import OPPONENT, apply_matrix, to_opponent
 from ..files.source import Source
-from ..geometry import Rect, Size, tile_rect
 from .approximate import factor_for
 from .pipeline import Pipeline
 

@@ -10,10 +10,11 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from ..cancel import NEVER, CancelToken
+from crispgrain.cancel import NEVER, CancelToken
+from crispgrain.geometry import Rect, tile_rect, tiles_over
+
 from ..colour import icc
 from ..files.write import OutputSettings, write_picture
-from ..geometry import Rect, tile_rect, tiles_over
 from ..model import Stage
 from ..resolve import Resolved
 from ..stages.print.file import output_settings

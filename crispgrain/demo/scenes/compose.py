@@ -19,7 +19,8 @@ import cv2
 import imagecodecs
 import numpy as np
 
-from crispgrain.core.colour.spaces import Array, srgb_encode
+from crispgrain.arrays import Array
+from crispgrain.core.colour.spaces import srgb_encode
 
 BOKEH_RADIUS = 34  # px at 4000 px width
 LAMP_BOOST = 12.0  # lamps are brighter than the renders can hold

@@ -1,4 +1,4 @@
-"""What the mosaic net makes of a mosaic, cleaned again and again together with all that looks alike."""
+"""What the mosaic net makes of a mosaic, cleaned again and again together with all that looks block_matching."""
 
 from __future__ import annotations
 
@@ -6,17 +6,19 @@ import math
 
 import numpy as np
 
-from ...colour.spaces import Array
-from ...geometry import Rect
+from crispgrain.arrays import Array
+from crispgrain.geometry import Rect
+from crispgrain.restoration import block_matching
+
 from ...model import Domain, Knowledge, Model, Parameter, Stage, Values
 from ...networks import runtime
 from ...networks.runtime import EDGE
-from . import alike, mosaic_net
+from . import mosaic_net
 from .parameters import STRENGTHS, after_demosaicing
 
 SAME_COLOURS = 2  # rows and columns from one cell of the mosaic to the next
 FAR = 20  # px each way in which others are sought: in steps of two no more work than 10 in steps of one
-REACH = alike.reach(FAR) + 2 * alike.BLOCK  # px on one side, of the rounds
+REACH = block_matching.reach(FAR) + 2 * block_matching.BLOCK  # px on one side, of the rounds
 OFFSETS = (0, 4)  # px between the grids of blocks of the rounds: whole cells
 # Of each round in the result. Where noise is weak, more would gain; where it is strong, a first result that lost detail
 # would lose more of it.
@@ -40,7 +42,7 @@ def run(mosaic: Array, values: Values, knowledge: Knowledge) -> Array:
     def together(stable: Array, rgb: Array, sigma: float, start: tuple[int, int]) -> Array:
         # On red cells where the chessboard of groups and the network's deepest cells begin anew, counted in every tile
         # from where the mirrored surroundings of the picture begin.
-        again = math.lcm(2 * alike.BLOCK, mosaic_net.MULTIPLE)
+        again = math.lcm(2 * block_matching.BLOCK, mosaic_net.MULTIPLE)
         top, left = (
             (n + EDGE + s % 2) // again * again - EDGE - s % 2
             for n, s in zip((part.top, part.left), start, strict=True)
@@ -63,9 +65,10 @@ def _together(mosaic: Array, rgb: Array, sigma: float, effort: str) -> Array:
 
 def _round(mosaic: Array, rgb: Array, sigma: float, effort: str, offset: int) -> Array:
     seen, pilot = (m[..., None].astype(np.float32) for m in (mosaic, mosaic_net.mosaic_of(rgb)))
-    places = alike.find_alike(rgb @ SEEN, offset, SAME_COLOURS, FAR)
-    groups = alike.every_second(places) if effort == "fast" else places.reshape(-1, *places.shape[2:])
-    return rgb + SHARE * (alike.clean_together(seen, pilot, np.full_like(seen, sigma), groups, whole=rgb) - rgb)
+    places = block_matching.find_alike(rgb @ SEEN, offset, SAME_COLOURS, FAR)
+    groups = block_matching.every_second(places) if effort == "fast" else places.reshape(-1, *places.shape[2:])
+    together = block_matching.clean_together(seen, pilot, np.full_like(seen, sigma), groups, whole=rgb)
+    return rgb + SHARE * (together - rgb)
 
 
 def _look_again(mosaic: Array, rgb: Array, sigma: float) -> Array:

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...colour.spaces import Array
+from crispgrain.arrays import Array
+from crispgrain.restoration import anscombe, shrinkage
+
 from ...files.source import RawSource
 from ...model import Domain, Knowledge, Model, Stage, Values
-from . import shrinkage, stabilise
 from .parameters import STRENGTHS, after
 
 # Orthonormal over the four places of a cell: their mean, then three differences.
@@ -30,7 +31,7 @@ def run(mosaic: Array, values: Values, knowledge: Knowledge) -> Array:
     colours = [int(source.pattern[p]) for p in places]
     balance = np.sqrt(source.white_balance).astype(np.float32)
     stable = [
-        stabilise.forward(mosaic[y::2, x::2], noise.a[c], noise.b[c]) * balance[c]
+        anscombe.forward(mosaic[y::2, x::2], noise.a[c], noise.b[c]) * balance[c]
         for (y, x), c in zip(places, colours, strict=True)
     ]
     sigmas = balance[colours]
@@ -45,7 +46,7 @@ def run(mosaic: Array, values: Values, knowledge: Knowledge) -> Array:
     result = np.empty_like(mosaic)
     for i, ((y, x), c) in enumerate(zip(places, colours, strict=True)):
         plane = sum((CELL[axis, i] * cleaned[axis] for axis in range(1, 4)), CELL[0, i] * cleaned[0])
-        result[y::2, x::2] = stabilise.inverse(plane / balance[c], noise.a[c], noise.b[c], smoothed=min(luminance, 1.0))
+        result[y::2, x::2] = anscombe.inverse(plane / balance[c], noise.a[c], noise.b[c], smoothed=min(luminance, 1.0))
     return result
 
 

@@ -7,13 +7,15 @@ from functools import cache
 
 import numpy as np
 
-from ...colour.spaces import OPPONENT, Array, apply_matrix, srgb_decode, srgb_encode
+from crispgrain.arrays import Array
+from crispgrain.restoration import anscombe
+from crispgrain.restoration.demosaic import colour_masks, linear
+
+from ...colour.spaces import OPPONENT, apply_matrix, srgb_decode, srgb_encode
 from ...files.source import RawSource
 from ...model import Domain, Knowledge, Model, Stage, Values
 from ...networks import ensemble, runtime
 from ...networks.runtime import EDGE
-from ..develop.demosaic import colour_masks, linear
-from . import stabilise
 from .parameters import STRENGTHS, after_demosaicing
 
 NAME = "mosaic-net"
@@ -51,13 +53,13 @@ def denoised(mosaic: Array, values: Values, knowledge: Knowledge, refined: Refin
     # Mirroring about a row keeps every row's colour.
     padded = np.pad(mosaic, ((top, bottom), (left, far)), mode="reflect" if min(height, width) > 1 else "edge")
     lines = tuple(zip(noise.a, noise.b, strict=True))
-    scales = [stabilise.ends(a, b) for a, b in lines]
+    scales = [anscombe.ends(a, b) for a, b in lines]
     stable = np.empty_like(padded)
     for y in (0, 1):
         for x in (0, 1):
             c = y + x  # red, green, green, blue
             low, span = scales[c]
-            stable[y::2, x::2] = (stabilise.forward(padded[y::2, x::2], *lines[c]) - low) / span
+            stable[y::2, x::2] = (anscombe.forward(padded[y::2, x::2], *lines[c]) - low) / span
     sigma = float(np.mean([1 / scales[c][1] for c in (0, 1, 1, 2)]))
     luminance, colour = (float(values[k]) / 100 for k in ("luminance", "colour"))
     effort, start = str(values["effort"]), (knowledge.rect.top - top, knowledge.rect.left - left)
@@ -76,7 +78,7 @@ def denoised(mosaic: Array, values: Values, knowledge: Knowledge, refined: Refin
         # The network gives the stabilised value of the clean signal, not the mean of noisy ones, so the plain inverse
         # has no bias. Noise kept in part has more of their lower mean than of their variance.
         planes = [
-            stabilise.inverse(rgb[..., c] * span + low, *lines[c], smoothed=kept * (1 - kept))
+            anscombe.inverse(rgb[..., c] * span + low, *lines[c], smoothed=kept * (1 - kept))
             for c, (low, span) in enumerate(scales)
         ]
         return np.stack(planes, axis=-1)

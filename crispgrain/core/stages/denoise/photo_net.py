@@ -6,12 +6,14 @@ from collections.abc import Callable
 
 import numpy as np
 
-from ...colour.spaces import OPPONENT, Array, apply_matrix, from_opponent, to_opponent
+from crispgrain.arrays import Array
+from crispgrain.restoration import shadow_clipping
+
+from ...colour.spaces import OPPONENT, apply_matrix, from_opponent, to_opponent
 from ...meter.reading import Noise
 from ...model import Knowledge, Model, Parameter, Stage, Values
 from ...networks import ensemble, runtime
 from ...networks.conditioned import REACH, TILE, restored
-from . import cut_off
 from .parameters import STRENGTHS, after
 from .sliding_dct import TONE_REACH, tone_map
 
@@ -65,7 +67,7 @@ def denoised(pixels: Array, values: Values, knowledge: Knowledge, refined: Refin
         cleaned = refined(opponent, cleaned, planes)
     if not knowledge.reading.white:
         noisy, result = (apply_matrix(axes, OPPONENT.T) for axes in (opponent, cleaned))
-        cleaned = apply_matrix(cut_off.settled(noisy, result), OPPONENT)
+        cleaned = apply_matrix(shadow_clipping.settled(noisy, result), OPPONENT)
     blend = np.minimum(np.array([luminance, colour, colour], np.float32), 1)
     return from_opponent(opponent + blend * (cleaned - opponent))
 
@@ -78,6 +80,6 @@ MODEL = Model(
         COMPRESSION,
         ensemble.EFFORT,
     ),
-    run, lambda values, knowledge: REACH + TONE_REACH + cut_off.REACH, problem=lambda: runtime.problem(NAME),
+    run, lambda values, knowledge: REACH + TONE_REACH + shadow_clipping.REACH, problem=lambda: runtime.problem(NAME),
     tile=lambda values: TILE, after=after,
 )  # fmt: skip

@@ -5,9 +5,11 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from ...colour.spaces import Array, from_opponent, to_opponent
+from crispgrain.arrays import Array
+from crispgrain.restoration import shrinkage
+
+from ...colour.spaces import from_opponent, to_opponent
 from ...model import Knowledge, Model, Stage, Values
-from . import shrinkage
 from .parameters import STRENGTHS, after
 
 TONE_BLUR = 2.0  # px; the noise of a tone is looked up at a tone that is itself not noisy

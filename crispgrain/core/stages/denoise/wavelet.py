@@ -5,7 +5,9 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from ...colour.spaces import Array, from_opponent, to_opponent
+from crispgrain.arrays import Array
+
+from ...colour.spaces import from_opponent, to_opponent
 from ...model import Knowledge, Model, Stage, Values
 from .parameters import STRENGTHS, after
 from .sliding_dct import TONE_REACH, tone_map

@@ -7,13 +7,15 @@ from dataclasses import replace
 
 import numpy as np
 
-from ...colour.spaces import Array, srgb_decode, srgb_encode
+from crispgrain.arrays import Array
+from crispgrain.geometry import Rect, Size
+from crispgrain.restoration.resample import LANCZOS_LOBES, warp
+
+from ...colour.spaces import srgb_decode, srgb_encode
 from ...frame import Frame
-from ...geometry import Rect, Size
 from ...meter.reading import Noise
 from ...model import Knowledge, Model, Parameter, Role, Stage, Values
 from ...transform import Transform
-from ..enlarge.resample import LANCZOS_LOBES, warp
 
 EDGES = (
     Parameter("left", "Left", "Where the picture begins, as a share of the source's width.", 0.0, 0, 100, 0.1, "%",

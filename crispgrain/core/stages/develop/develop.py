@@ -8,11 +8,14 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from ...colour.spaces import Array, apply_matrix
+from crispgrain.arrays import Array
+from crispgrain.restoration import demosaic
+
+from ...colour.spaces import apply_matrix
 from ...files.source import RawSource
 from ...frame import Frame
 from ...model import Knowledge, Model, Parameter, Role, Stage, Values
-from . import demosaic, light
+from . import light
 
 # Light and shade change all colours of a surface by the same factor, so it is ratios, not differences,
 # that stay constant across detail: demosaicing works on logarithms, made linear (and safe) below this signal.

@@ -7,7 +7,9 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from ...colour.spaces import D65, WORKING, Array, to_xyz, white_xyz
+from crispgrain.arrays import Array
+
+from ...colour.spaces import D65, WORKING, to_xyz, white_xyz
 from ...frame import Frame
 from ...model import Knowledge, Model, Parameter, Role, Stage, Values
 

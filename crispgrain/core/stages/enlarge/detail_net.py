@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...colour.spaces import SRGB_TO_WORKING, WORKING_TO_SRGB, Array, apply_matrix, srgb_decode, srgb_encode
-from ...geometry import Rect, Size
+from crispgrain.arrays import Array
+from crispgrain.geometry import Rect, Size
+from crispgrain.restoration import resample
+
+from ...colour.spaces import SRGB_TO_WORKING, WORKING_TO_SRGB, apply_matrix, srgb_decode, srgb_encode
 from ...model import Knowledge, Model, Stage, Values
 from ...networks import ensemble, runtime
-from . import lanczos, resample
+from . import lanczos
 from .size import PARAMETERS
 
 FACTORS = (2, 4)

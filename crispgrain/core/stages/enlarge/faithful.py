@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...colour.spaces import Array, srgb_decode, srgb_encode
-from ...geometry import Rect
+from crispgrain.arrays import Array
+from crispgrain.geometry import Rect
+from crispgrain.restoration import resample
+
+from ...colour.spaces import srgb_decode, srgb_encode
 from ...model import Knowledge, Model, Stage, Values
-from . import lanczos, resample
+from . import lanczos
 from .size import PARAMETERS
 
 ITERATIONS = 6

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import math
 
-from ...colour.spaces import Array, srgb_decode, srgb_encode
+from crispgrain.arrays import Array
+from crispgrain.restoration import resample
+
+from ...colour.spaces import srgb_decode, srgb_encode
 from ...model import Knowledge, Model, Stage, Values
-from . import resample
 from .size import PARAMETERS
 
 

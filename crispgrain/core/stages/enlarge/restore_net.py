@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from ...colour.spaces import Array
+from crispgrain.arrays import Array
+
 from ...meter.reading import Reading
 from ...model import Knowledge, Model, Stage, Values
 from ...networks import ensemble, runtime

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from crispgrain.geometry import Size
+
 from ...errors import TreatmentError
-from ...geometry import Size
 from ...model import Parameter, Values
 
 LARGEST_SIDE = 100_000

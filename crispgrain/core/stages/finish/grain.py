@@ -7,7 +7,9 @@ from functools import cache
 import cv2
 import numpy as np
 
-from ...colour.spaces import Array, luminance, srgb_decode, srgb_encode
+from crispgrain.arrays import Array
+
+from ...colour.spaces import luminance, srgb_decode, srgb_encode
 from ...model import Knowledge, Model, Parameter, Stage, Values
 from ..sharpen.luminance import with_luminance
 

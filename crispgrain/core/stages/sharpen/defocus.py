@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import math
 
-from ...colour.spaces import Array
+from crispgrain.arrays import Array
+from crispgrain.restoration.point_spread import aperture
+
 from ...model import Knowledge, Model, Parameter, Stage, Values
 from . import regions, undo
-from .point_spread import aperture
 
 LEAST = 0.5  # px; a smaller disc lies within a pixel
 

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from ...colour.spaces import Array
+from crispgrain.arrays import Array
+from crispgrain.restoration.deconvolution import SMOOTH
+from crispgrain.restoration.point_spread import gaussian
+
 from ...model import Knowledge, Model, Parameter, Stage, Values
 from ...networks import runtime
 from . import luminance, photo_prior, regions, undo
-from .deconvolution import SMOOTH
-from .point_spread import gaussian
 
 LEAST = 0.1  # px; less is no blur
 

@@ -5,7 +5,9 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from ...colour.spaces import Array, luminance, srgb_encode
+from crispgrain.arrays import Array
+
+from ...colour.spaces import luminance, srgb_encode
 from ...model import Knowledge
 
 AFTER_DENOISE = 0.3  # share of the noise still there after Denoise at full strength

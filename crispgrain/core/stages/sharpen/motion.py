@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import math
 
-from ...colour.spaces import Array
+from crispgrain.arrays import Array
+from crispgrain.restoration.point_spread import line
+
 from ...model import Knowledge, Model, Parameter, Stage, Values
 from . import undo
-from .point_spread import line
 
 LEAST = 1.0  # px
 

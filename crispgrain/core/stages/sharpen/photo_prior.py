@@ -5,7 +5,9 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from ...colour.spaces import SRGB_TO_WORKING, WORKING_TO_SRGB, Array, apply_matrix, srgb_decode, srgb_encode
+from crispgrain.arrays import Array
+
+from ...colour.spaces import SRGB_TO_WORKING, WORKING_TO_SRGB, apply_matrix, srgb_decode, srgb_encode
 from ...networks.conditioned import restored
 from ..denoise.photo_net import NAME
 

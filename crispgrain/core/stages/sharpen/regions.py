@@ -8,8 +8,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from ...colour.spaces import Array
-from ...geometry import Rect, Size
+from crispgrain.arrays import Array
+from crispgrain.geometry import Rect, Size
+
 from ...meter.reading import Blur
 from ...model import Knowledge, Parameter
 

@@ -8,14 +8,16 @@ from weakref import WeakKeyDictionary
 import cv2
 import numpy as np
 
-from ...colour.spaces import Array
+from crispgrain.arrays import Array
+from crispgrain.geometry import Rect
+from crispgrain.restoration import blind
+from crispgrain.restoration.point_spread import LARGEST, as_text, from_text
+
 from ...files.source import Source
-from ...geometry import Rect
 from ...meter.blur import rough_luminance
 from ...meter.reading import Reading
 from ...model import Knowledge, Model, Parameter, Stage, Values
-from . import blind, undo
-from .point_spread import LARGEST, as_text, from_text
+from . import undo
 
 PATCH = 448  # px, edge
 LOOKED_AT = 5  # places each way

@@ -6,7 +6,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from ...colour.spaces import OPPONENT, SRGB_TO_WORKING, WORKING_TO_SRGB, Array, apply_matrix, srgb_decode, srgb_encode
+from crispgrain.arrays import Array
+
+from ...colour.spaces import OPPONENT, SRGB_TO_WORKING, WORKING_TO_SRGB, apply_matrix, srgb_decode, srgb_encode
 from ...meter.reading import Blur
 from ...model import Knowledge, Model, Parameter, Stage, Values
 from ...networks import ensemble, runtime

@@ -9,12 +9,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from ...colour.spaces import Array
+from crispgrain.arrays import Array
+from crispgrain.restoration.deconvolution import PATH, ROUND, Blurred, Care, total_variation, with_prior
+
 from ...meter.reading import Noise
 from ...model import Knowledge, Parameter, Values
 from ...networks import runtime
 from . import luminance, photo_prior, regions
-from .deconvolution import PATH, ROUND, Blurred, Care, total_variation, with_prior
 
 LEAST_NOISE = 0.006  # of white; a picture and its blur are never known better than this
 AFTER_DENOISE = 0.8  # share of the noise to reckon with after full strength: noise is gone by then, and detail

@@ -7,7 +7,9 @@ import math
 import cv2
 import numpy as np
 
-from ...colour.spaces import Array, srgb_decode, srgb_encode
+from crispgrain.arrays import Array
+
+from ...colour.spaces import srgb_decode, srgb_encode
 from ...model import Knowledge, Model, Parameter, Stage, Values
 from . import luminance
 

@@ -18,8 +18,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import fft, ndimage
 
-from ...cancel import check
-from ...colour.spaces import Array
+from crispgrain.arrays import Array
+from crispgrain.cancel import check
 
 STEP = 2**0.5  # from one scale to the next
 SMALLEST = 5  # px, edge of the coarsest kernel

@@ -16,7 +16,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from ...colour.spaces import Array
+from crispgrain.arrays import Array
 
 SPREAD = 4  # px; sigma of the Gaussian that local means are taken with
 REACH = 4 * SPREAD  # px; what it needs of the denoised picture

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from ...colour.spaces import Array
+from crispgrain.arrays import Array
 
 # How far a mosaic value reaches in `directional`: 2 (green) + 2 (gradients) + 2 (their sum)
 # + 2 (colour differences), and one more for red at blue.

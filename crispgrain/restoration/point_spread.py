@@ -8,7 +8,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from ...colour.spaces import Array
+from crispgrain.arrays import Array
 
 FINE = 8  # samples per pixel along each axis
 LARGEST = 101  # px

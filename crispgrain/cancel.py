@@ -7,7 +7,9 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
 
-from .errors import Cancelled
+
+class Cancelled(Exception):  # noqa: N818 - it is no error
+    """The work was stopped on request; nothing was written."""
 
 
 class CancelToken:

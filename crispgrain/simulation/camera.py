@@ -12,9 +12,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from crispgrain.core.colour.spaces import Array, apply_matrix
+from crispgrain.arrays import Array
+from crispgrain.core.colour.spaces import apply_matrix
 from crispgrain.core.files.raw import camera_matrix
-from crispgrain.core.stages.sharpen.point_spread import line, path
+from crispgrain.restoration.point_spread import line, path
 
 BAYER = {
     "RGGB": np.array([[0, 1], [1, 2]], np.int8), "BGGR": np.array([[2, 1], [1, 0]], np.int8),

@@ -6,8 +6,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from ...cancel import check
-from ...colour.spaces import Array
+from crispgrain.arrays import Array
+from crispgrain.cancel import check
 
 BLOCK = 6  # px; those for which others are sought lie side by side
 FAR = 12  # px each way in which they are sought; 16 takes half as long again to find, for 0.02 dB

@@ -6,8 +6,8 @@ import cv2
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 
-from ...cancel import check
-from ...colour.spaces import Array
+from crispgrain.arrays import Array
+from crispgrain.cancel import check
 
 BLOCK = 8
 STEP = 2

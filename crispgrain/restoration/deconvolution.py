@@ -19,8 +19,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
 
-from ...cancel import check
-from ...colour.spaces import Array
+from crispgrain.arrays import Array
+from crispgrain.cancel import check
 
 # A picture (linear, H x W x C) and the sigma of the error thought to be in it, to a cleaner picture.
 Prior = Callable[[Array, float], Array]

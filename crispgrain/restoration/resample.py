@@ -12,8 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
-from ...colour.spaces import Array
-from ...geometry import Rect, Size
+from crispgrain.arrays import Array
+from crispgrain.geometry import Rect, Size
 
 LANCZOS_LOBES = 3
 

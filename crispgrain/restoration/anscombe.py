@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...colour.spaces import Array
+from crispgrain.arrays import Array
 
 # Below this the sensor's noise is all read noise, and the transform would divide by nothing.
 LEAST_SLOPE = 1e-9
