@@ -17,6 +17,11 @@ def presets_folder() -> Path:
     return Path(platformdirs.user_data_dir("crispgrain")) / "presets"
 
 
+def store_file() -> Path:
+    """What was found out about shots before."""
+    return Path(platformdirs.user_data_dir("crispgrain")) / "store.sqlite"
+
+
 def settings_file() -> Path:
     """The window's few settings."""
     return Path(platformdirs.user_config_dir("crispgrain")) / "settings.ini"

@@ -122,6 +122,7 @@ class Model:
     A Denoise model on the mosaic may return it demosaiced (H x W x 3), and says so in the frame ``after`` it.
     ``after`` is what becomes of a frame under some values, but for its size.
     ``takes_raw`` and ``takes_pictures`` say what kinds of shots it is for.
+    ``tolerance`` is by how much a pixel may differ between tilings; 0 is to the last bit.
     ``problem`` says why the model cannot be used here, if so.
     ``tile`` is the least edge of a tile in output pixels: where less is not worth the margin. With ``same_tiles`` it
     is the edge in views and files alike, for the pixels of other tiles would differ.
@@ -147,6 +148,7 @@ class Model:
     margin: Callable[[Values, Knowledge], int] = lambda values, knowledge: 0
     domain: Domain = Domain.PICTURE
     problem: Callable[[], str] = lambda: ""
+    tolerance: float = 0.0
     after: Callable[[Frame, Values], Frame] = lambda frame, values: frame
     tile: Callable[[Values], int] = lambda values: 0
     same_tiles: bool = False

@@ -14,6 +14,8 @@ from crispgrain.core.errors import ShotError
 from crispgrain.core.shot import Shot, saved_treatment
 from crispgrain.core.treatment import Treatment, sidecar_path
 
+from .keeper import Keeper
+
 ENTRY = Qt.ItemDataRole.UserRole
 
 
@@ -57,6 +59,8 @@ class Roll(QAbstractListModel):
         self.entries: list[Entry] = []
         self.undo = QUndoStack()
         self.sidecars: Path | None = None  # folder for treatments; beside each shot if None
+        self.keeper = Keeper()
+        self.keeper.problem.connect(self.problem)
 
     def rowCount(self, parent: QModelIndex | QPersistentModelIndex = QModelIndex()) -> int:  # noqa: B008
         return 0 if parent.isValid() else len(self.entries)
@@ -114,15 +118,9 @@ class Roll(QAbstractListModel):
         entry.treatment = treatment
         if entry.state is not State.FAILED:
             entry.state = entry.settled_state
-        self._keep(entry)
+        self.keeper.keep(sidecar_path(entry.path, self.sidecars), treatment)
         self.touch(row)
         self.treatment_changed.emit(row)
-
-    def _keep(self, entry: Entry) -> None:
-        try:
-            entry.treatment.save(sidecar_path(entry.path, self.sidecars))
-        except ShotError as error:
-            self.problem.emit(str(error))
 
 
 class _Change(QUndoCommand):

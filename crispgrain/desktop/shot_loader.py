@@ -17,11 +17,12 @@ from crispgrain.core.render.threads import worker_count
 from crispgrain.core.resolve import Resolved, resolve
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment
+from crispgrain.store import Stamp, Store
 
 from .background import Background, Urgency
 from .layer import to_image
 from .roll import Roll, State
-from .thumbnails import thumbnail
+from .thumbnails import kept_thumbnail, packed, thumbnail
 
 IN_MEMORY = 5  # shots whose pixels are kept: the current one, its neighbours, and two seen before
 
@@ -38,9 +39,9 @@ class ShotLoader(QObject):
     ready = Signal(int)  # the row's shot is in memory and measured
     failed = Signal(int, str)
 
-    def __init__(self, roll: Roll, background: Background) -> None:
+    def __init__(self, roll: Roll, background: Background, store: Store) -> None:
         super().__init__()
-        self._roll, self._background = roll, background
+        self._roll, self._background, self._store = roll, background, store
         self._recent: list[int] = []
         self._to_meter: list[int] = []
         self._metering = 0  # jobs under way
@@ -63,7 +64,7 @@ class ShotLoader(QObject):
             source, resolved, image, entry.thumbnail = answer
             self._roll.touch(row)
             self.first_look.emit(row, source, resolved, image)
-            self._background.submit(Urgency.OPENING, lambda: Shot(source, measure(source)), metered, self._trouble(row))
+            self._background.submit(Urgency.OPENING, lambda: self._measured(source), metered, self._trouble(row))
 
         def metered(shot: Shot) -> None:
             entry.shot = shot
@@ -83,11 +84,18 @@ class ShotLoader(QObject):
             self._enter(row, shot.reading)
             then()
 
-        def read() -> Shot:
-            source = read_shot(entry.path)
-            return Shot(source, measure(source))
+        self._background.submit(
+            Urgency.AHEAD, lambda: self._measured(read_shot(entry.path)), done, self._trouble(row), cancel
+        )
 
-        self._background.submit(Urgency.AHEAD, read, done, self._trouble(row), cancel)
+    def _measured(self, source: Source) -> Shot:
+        """A shot with its reading, found again if the file is as it was when it was measured."""
+        stamp = Stamp.of(source.path)
+        reading = self._store.reading(stamp)
+        if reading is None:
+            reading = measure(source)
+            self._store.keep_reading(stamp, reading)
+        return Shot(source, reading)
 
     def meter_later(self, rows: list[int]) -> None:
         """Measure shots and make their thumbnails when nothing more urgent is to do, those in sight first."""
@@ -107,8 +115,13 @@ class ShotLoader(QObject):
         entry = self._roll.entries[row]
 
         def job() -> tuple[Reading, QImage]:
-            source = read_shot(entry.path)  # its pixels are let go afterwards
-            return measure(source), thumbnail(source)
+            stamp = Stamp.of(entry.path)
+            reading, small = self._store.reading(stamp), kept_thumbnail(self._store, stamp)
+            if reading is None or small is None:
+                source = read_shot(entry.path)  # its pixels are let go afterwards
+                reading, small = self._measured(source).reading, thumbnail(source)
+                self._store.keep_thumbnail(stamp, packed(small))
+            return reading, small
 
         def done(answer: tuple[Reading, QImage]) -> None:
             reading, entry.thumbnail = answer

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
+from PySide6.QtCore import QBuffer, QIODevice
 from PySide6.QtGui import QImage
 
 from crispgrain.core.files import RAW_SUFFIXES, Source, read_shot
@@ -13,6 +14,7 @@ from crispgrain.core.meter import first_reading
 from crispgrain.core.render.overview import overview
 from crispgrain.core.resolve import resolve
 from crispgrain.core.treatment import Treatment
+from crispgrain.store import Stamp, Store
 
 from .background import Background, Urgency
 from .layer import image_of, to_image
@@ -39,11 +41,26 @@ def quick_thumbnail(path: Path) -> QImage:
     return image_of(small) if small is not None else thumbnail(read_shot(path))
 
 
+def packed(image: QImage) -> bytes:
+    """A thumbnail as it is kept: a JPEG."""
+    buffer = QBuffer()
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    image.save(buffer, "JPEG", 90)  # type: ignore[call-overload]
+    return bytes(buffer.data().data())
+
+
+def kept_thumbnail(store: Store, stamp: Stamp | None) -> QImage | None:
+    """The thumbnail kept of a file as it is now."""
+    stored = store.thumbnail(stamp)
+    image = QImage.fromData(stored) if stored is not None else QImage()
+    return None if image.isNull() else image
+
+
 class Thumbnails:
     """Makes missing thumbnails one after the other, those in sight first, beside all other work."""
 
-    def __init__(self, roll: Roll, in_sight: Callable[[], set[int]]) -> None:
-        self._roll, self._in_sight = roll, in_sight
+    def __init__(self, roll: Roll, in_sight: Callable[[], set[int]], store: Store) -> None:
+        self._roll, self._in_sight, self._store = roll, in_sight, store
         self._background = Background(1)  # one that never has to wait for a shot being measured
         self._waiting: set[int] = set()
         self._busy = False
@@ -75,4 +92,8 @@ class Thumbnails:
             self._busy = False
             self._next()
 
-        self._background.submit(Urgency.VISIBLE, lambda: quick_thumbnail(entry.path), done, over)
+        def job() -> QImage:
+            kept = kept_thumbnail(self._store, Stamp.of(entry.path))
+            return kept if kept is not None else quick_thumbnail(entry.path)
+
+        self._background.submit(Urgency.VISIBLE, job, done, over)

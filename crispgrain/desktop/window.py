@@ -35,7 +35,8 @@ from crispgrain.core.resolve import Resolved, switched_on
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment
 from crispgrain.demo.roll import write_roll
-from crispgrain.paths import demo_folder
+from crispgrain.paths import demo_folder, store_file
+from crispgrain.store import Store
 
 from .ahead import Ahead
 from .background import Background, Urgency
@@ -110,13 +111,14 @@ class Window(QMainWindow):
         self.rail = StageRail()
         self.controls = ControlSheet()
         self.easel = Easel()
-        self.loader = ShotLoader(self.roll, self.background)
+        self.store = Store(store_file())
+        self.loader = ShotLoader(self.roll, self.background, self.store)
         self.renderer = EaselRenderer(self.easel, self.background, self.cache)
         self.ahead = Ahead(self.roll, self.loader, self.easel, self.background, self.cache)
         self.judging = Judging(self.background, self.cache)
         self.strip = TestStrip(self.background)
         self.sheet = ContactSheet(self.roll)
-        self.thumbnails = Thumbnails(self.roll, lambda: self.sheet.visible_rows)
+        self.thumbnails = Thumbnails(self.roll, lambda: self.sheet.visible_rows, self.store)
         self.status = StatusLine()
         self.empty = EmptyState()
         self.export_flow = ExportFlow(self, self.roll, self.exporter, self.status)
@@ -558,6 +560,8 @@ class Window(QMainWindow):
         self.exporter.close()
         self.thumbnails.close()
         self.background.close()
+        self.store.close()
+        self.roll.keeper.close()
         super().closeEvent(event)
 
 

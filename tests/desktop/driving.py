@@ -14,12 +14,12 @@ LEFT = Qt.MouseButton.LeftButton
 
 
 def settle(window, qtbot) -> None:
-    """Wait until every shot is metered and everything visible is rendered."""
+    """Wait until every shot is metered, everything visible is rendered, and treatments are kept."""
 
     def calm() -> bool:
         waiting = any(e.state is State.WAITING for e in window.roll.entries)
         busy = bool(window.renderer._wanted()) or not window.renderer.idle
-        return window.shot is not None and not waiting and not busy
+        return window.shot is not None and not waiting and not busy and window.roll.keeper.idle
 
     qtbot.waitUntil(calm, timeout=60_000)
 

@@ -233,4 +233,6 @@ def test_a_folder_that_cannot_be_written_keeps_the_change_and_says_so(qtbot, tmp
     roll.sidecars = Path("/proc/nowhere")
     roll.change(0, Treatment().set("finish.on", True), "Finish on")
     assert roll.entries[0].treatment[Stage.FINISH].on is True
+    qtbot.waitUntil(lambda: roll.keeper.idle, timeout=5000)
+    roll.keeper.close()
     assert "could not be saved" in problems[0]

@@ -317,6 +317,7 @@ def test_a_dragged_slider_is_one_step_to_undo(opened, qtbot):
 
 def test_treatments_are_kept_beside_the_shot_and_found_again(opened, roll_folder, qtbot):
     opened.change_setting("sharpen.on", False)
+    settle(opened, qtbot)
     assert Treatment.load(sidecar_path(roll_folder / "a-rim.dng"))[Stage.SHARPEN].on is False
     again = Window()
     again.open_paths([roll_folder / "a-rim.dng"])
@@ -328,6 +329,7 @@ def test_treatments_are_kept_beside_the_shot_and_found_again(opened, roll_folder
 def test_treatments_can_be_kept_in_a_folder_of_their_own(opened, roll_folder, tmp_path, qtbot):
     opened.set_sidecar_folder(tmp_path / "treatments")
     opened.change_setting("sharpen.on", False)
+    settle(opened, qtbot)
     assert (tmp_path / "treatments" / "a-rim.dng.treatment.json").exists()
     assert not sidecar_path(roll_folder / "a-rim.dng").exists()
     again = Window()

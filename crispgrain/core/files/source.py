@@ -112,8 +112,11 @@ class PictureSource:
         return self.facts.equirectangular or self.size.width == 2 * self.size.height
 
     def region(self, rect: Rect) -> Array:
-        """Working-space pixels (h x w x 3) of a rectangle."""
-        return icc_profiles.to_working(self.stored[rect.slices], self.icc)
+        """Working-space pixels (h x w x 3) of a rectangle; what is no number in a file of floats is black."""
+        stored = self.stored[rect.slices]
+        if stored.dtype.kind == "f":
+            stored = np.nan_to_num(stored, nan=0.0, posinf=1.0, neginf=0.0)
+        return icc_profiles.to_working(stored, self.icc)
 
 
 Source = RawSource | PictureSource

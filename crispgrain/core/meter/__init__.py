@@ -10,9 +10,16 @@ from .compression import measure_compression
 from .exposure import measure_lift
 from .noise import mosaic_noise, picture_noise
 from .pixels import measure_tones
-from .reading import Blur, Compression, Extent, History, Noise, Reading, Tones
+from .reading import Blur, Compression, Extent, History, Noise, Reading, Tones, reading_from_json
 
-__all__ = ["Blur", "Compression", "Extent", "History", "Noise", "Reading", "Tones", "first_reading", "measure"]
+METER_VERSION = (
+    1  # to be counted up when the meter finds something else in the same file: kept readings are of one meter
+)
+
+__all__ = [
+    "METER_VERSION", "Blur", "Compression", "Extent", "History", "Noise", "Reading", "Tones", "first_reading",
+    "measure", "reading_from_json",
+]  # fmt: skip
 
 
 def first_reading(source: Source) -> Reading:

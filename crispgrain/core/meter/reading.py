@@ -211,3 +211,23 @@ class Reading:
     def as_json(self) -> dict[str, Any]:
         """Plain data for JSON, one group per kind of finding."""
         return asdict(self)
+
+
+GROUPS = {"noise": Noise, "blur": Blur, "size": Extent, "jpeg": Compression, "tones": Tones, "history": History}
+
+
+def reading_from_json(data: dict[str, Any]) -> Reading:
+    """What :meth:`Reading.as_json` gave.
+
+    Raises
+    ------
+    KeyError, TypeError
+        If it is of another kind.
+    """
+    groups = {name: kind(**{k: _frozen(v) for k, v in data[name].items()}) for name, kind in GROUPS.items()}
+    return Reading(**groups, raw=bool(data["raw"]))
+
+
+def _frozen(value: Any) -> Any:
+    """Lists, which JSON has, as tuples, which can be looked up."""
+    return tuple(_frozen(v) for v in value) if isinstance(value, list) else value

@@ -15,6 +15,7 @@ from . import providers
 
 HERE = Path(__file__).parent
 EDGE = 16  # px of mirrored surroundings at the picture's edge, where a network would see nothing
+ROUNDING = 1e-5  # convolution kernels round differently at the end of a row
 
 
 class NetworkUnavailableError(Exception):

@@ -83,4 +83,5 @@ MODEL = Model(
     lambda values, knowledge: REACH + TONE_REACH + GROUPS + shadow_clipping.REACH,
     problem=lambda: runtime.problem(photo_net.NAME), tile=lambda values: TILE, same_tiles=True,
     caution=_caution, after=after,
+    tolerance=runtime.ROUNDING,
 )  # fmt: skip

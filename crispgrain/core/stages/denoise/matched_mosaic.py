@@ -88,4 +88,5 @@ MODEL = Model(
     lambda values, knowledge: mosaic_net.REACH + REACH, Domain.MOSAIC, draft=mosaic_net.MODEL.id,
     problem=lambda: runtime.problem(mosaic_net.NAME), after=after_demosaicing, tile=lambda values: TILE,
     same_tiles=True,
+    tolerance=runtime.ROUNDING,
 )  # fmt: skip

@@ -19,7 +19,7 @@ def run(mosaic: Array, values: Values, knowledge: Knowledge) -> Array:
     """Denoise an H x W mosaic that starts on a whole cell.
 
     The four places of each cell are made to have noise of variance 1
-    (:mod:`.stabilise`), white-balanced, and turned into one luminance and three
+    (:mod:`crispgrain.restoration.anscombe`), white-balanced, and turned into one luminance and three
     difference planes, which are denoised apart at half size.
     """
     source, noise = knowledge.source, knowledge.noise
@@ -30,6 +30,10 @@ def run(mosaic: Array, values: Values, knowledge: Knowledge) -> Array:
     places = [(0, 0), (0, 1), (1, 0), (1, 1)]
     colours = [int(source.pattern[p]) for p in places]
     balance = np.sqrt(source.white_balance).astype(np.float32)
+    height, width = mosaic.shape
+    # Whole cells; mirroring about a row keeps every row's colour.
+    cells = ((0, height % 2), (0, width % 2))
+    mosaic = np.pad(mosaic, cells, mode="reflect" if min(height, width) > 1 else "edge")
     stable = [
         anscombe.forward(mosaic[y::2, x::2], noise.a[c], noise.b[c]) * balance[c]
         for (y, x), c in zip(places, colours, strict=True)
@@ -47,7 +51,7 @@ def run(mosaic: Array, values: Values, knowledge: Knowledge) -> Array:
     for i, ((y, x), c) in enumerate(zip(places, colours, strict=True)):
         plane = sum((CELL[axis, i] * cleaned[axis] for axis in range(1, 4)), CELL[0, i] * cleaned[0])
         result[y::2, x::2] = anscombe.inverse(plane / balance[c], noise.a[c], noise.b[c], smoothed=min(luminance, 1.0))
-    return result
+    return result[:height, :width]
 
 
 MODEL = Model(

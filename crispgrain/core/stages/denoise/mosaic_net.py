@@ -125,4 +125,5 @@ MODEL = Model(
     "For RAW: a network of our own that denoises and demosaics in one step; much detail, little colour speckle.",
     (*STRENGTHS, ensemble.EFFORT), run, lambda values, knowledge: REACH, Domain.MOSAIC,
     problem=lambda: runtime.problem(NAME), after=after_demosaicing, tile=lambda values: TILE,
+    tolerance=runtime.ROUNDING,
 )  # fmt: skip

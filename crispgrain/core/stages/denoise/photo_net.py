@@ -82,4 +82,5 @@ MODEL = Model(
     ),
     run, lambda values, knowledge: REACH + TONE_REACH + shadow_clipping.REACH, problem=lambda: runtime.problem(NAME),
     tile=lambda values: TILE, after=after,
+    tolerance=runtime.ROUNDING,
 )  # fmt: skip

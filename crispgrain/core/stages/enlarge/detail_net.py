@@ -72,4 +72,5 @@ MODEL = Model(
     "Networks of our own, trained to find the likeliest detail; still agrees with the source when shrunk.",
     (*PARAMETERS, ensemble.EFFORT), run, lambda values, knowledge: REACH + AFTER + lanczos.reach(knowledge),
     problem=lambda: runtime.problem(network_name(FACTORS[0])), tile=lambda values: TILE, draft="faithful",
+    tolerance=runtime.ROUNDING,
 )  # fmt: skip

@@ -42,4 +42,5 @@ MODEL = Model(
     (*PARAMETERS, ensemble.EFFORT), run, lambda values, knowledge: REACH + AFTER + lanczos.reach(knowledge),
     problem=lambda: runtime.problem(NETWORKS[4]), tile=lambda values: TILE, draft="faithful", suits=needed,
     does=(Stage.DENOISE, Stage.SHARPEN),
+    tolerance=runtime.ROUNDING,
 )  # fmt: skip

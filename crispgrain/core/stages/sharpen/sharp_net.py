@@ -78,4 +78,5 @@ MODEL = Model(
     run, lambda values, knowledge: REACH + TONE_REACH + undo.BOUND_MARGIN,
     problem=lambda: runtime.problem(NAME), tile=lambda values: TILE,
     suits=lambda reading: reading.blur.kind in ("none", "soft lens"),
+    tolerance=runtime.ROUNDING,
 )  # fmt: skip

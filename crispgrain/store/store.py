@@ -1,0 +1,124 @@
+"""Readings and thumbnails of shots seen before."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import sqlite3
+import threading
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from crispgrain.core.meter import METER_VERSION, Reading, reading_from_json
+
+VERSION = 1  # of the tables; another one is begun anew
+TABLES = """
+create table readings (path text primary key, size integer, changed integer, meter integer, reading text);
+create table thumbnails (path text primary key, size integer, changed integer, picture blob);
+"""
+
+
+@dataclass(frozen=True)
+class Stamp:
+    """Which state of which file something was found in."""
+
+    path: str
+    size: int  # bytes
+    changed: int  # ns
+
+    @classmethod
+    def of(cls, path: Path) -> Stamp | None:
+        """None if the file cannot be looked at."""
+        try:
+            facts = path.stat()
+        except OSError:
+            return None
+        return cls(str(path.resolve()), facts.st_size, facts.st_mtime_ns)
+
+
+class Store:
+    """One SQLite file, used by any thread. Whatever is wrong with it, work goes on without what was kept."""
+
+    def __init__(self, path: Path) -> None:
+        self._lock = threading.Lock()
+        self._base: sqlite3.Connection | None = None
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            self._base = _opened(path)
+        except (OSError, sqlite3.Error):
+            with contextlib.suppress(OSError, sqlite3.Error):  # damaged, or of another version: begun anew
+                for part in (path, path.with_name(path.name + "-wal"), path.with_name(path.name + "-shm")):
+                    part.unlink(missing_ok=True)
+                self._base = _opened(path)
+
+    def reading(self, stamp: Stamp | None) -> Reading | None:
+        """What the meter of today found in a file as it is now, if it is kept."""
+        row = self._row("select reading from readings where path=? and size=? and changed=? and meter=?", stamp,
+                        METER_VERSION)  # fmt: skip
+        if row is None:
+            return None
+        try:
+            return reading_from_json(json.loads(row[0]))
+        except (ValueError, TypeError, KeyError):
+            return None
+
+    def keep_reading(self, stamp: Stamp | None, reading: Reading) -> None:
+        if stamp is not None:
+            self._put(
+                "insert or replace into readings values (?, ?, ?, ?, ?)",
+                (stamp.path, stamp.size, stamp.changed, METER_VERSION, json.dumps(reading.as_json())),
+            )
+
+    def thumbnail(self, stamp: Stamp | None) -> bytes | None:
+        """The thumbnail of a file as it is now, as it was kept, if it was."""
+        row = self._row("select picture from thumbnails where path=? and size=? and changed=?", stamp)
+        return bytes(row[0]) if row is not None else None
+
+    def keep_thumbnail(self, stamp: Stamp | None, picture: bytes) -> None:
+        """Keep an encoded picture for a file as it is now."""
+        if stamp is not None:
+            self._put(
+                "insert or replace into thumbnails values (?, ?, ?, ?)",
+                (stamp.path, stamp.size, stamp.changed, picture),
+            )
+
+    def close(self) -> None:
+        with self._lock:
+            if self._base is not None:
+                self._base.close()
+                self._base = None
+
+    def _row(self, question: str, stamp: Stamp | None, *more: Any) -> tuple[Any, ...] | None:
+        with self._lock, contextlib.suppress(sqlite3.Error):
+            if self._base is not None and stamp is not None:
+                return self._base.execute(question, (stamp.path, stamp.size, stamp.changed, *more)).fetchone()
+        return None
+
+    def _put(self, statement: str, values: tuple[Any, ...]) -> None:
+        with self._lock, contextlib.suppress(sqlite3.Error):
+            if self._base is not None:
+                self._base.execute(statement, values)
+
+
+def _opened(path: Path) -> sqlite3.Connection:
+    """The file with today's tables, each change written at once.
+
+    Raises
+    ------
+    sqlite3.Error
+        If it is no such file, or of another version.
+    """
+    base = sqlite3.connect(path, timeout=5, isolation_level=None, check_same_thread=False)
+    try:
+        base.execute("pragma journal_mode=wal")
+        base.execute("pragma synchronous=normal")
+        (version,) = base.execute("pragma user_version").fetchone()
+        if version not in (0, VERSION):
+            raise sqlite3.DatabaseError("of another version")
+        if version == 0:
+            base.executescript(f"begin; {TABLES} pragma user_version={VERSION}; commit;")
+    except sqlite3.Error:
+        base.close()
+        raise
+    return base
