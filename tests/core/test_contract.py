@@ -34,8 +34,11 @@ PATTERNS = {"RGGB": [[0, 1], [1, 2]], "GRBG": [[1, 0], [2, 1]], "GBRG": [[1, 2],
 EVERY = [m for m in MODELS if m.stage is not Stage.PRINT and not m.problem()]
 TILED = [m for m in EVERY if not m.same_tiles]
 MASKED = [m for m in EVERY if m.may_be(Role.ZONE) or m.domain is Domain.MOSAIC]
-some = partial(settings, max_examples=4, deadline=None, derandomize=True, phases=[Phase.explicit, Phase.generate], suppress_health_check=[
-    HealthCheck.function_scoped_fixture, HealthCheck.too_slow, HealthCheck.filter_too_much])  # fmt: skip
+CHECKS = [HealthCheck.function_scoped_fixture, HealthCheck.too_slow, HealthCheck.filter_too_much]
+PHASES = [Phase.explicit, Phase.generate]  # making a case smaller would take minutes with a network
+some = partial(
+    settings, max_examples=4, deadline=None, derandomize=True, phases=PHASES, suppress_health_check=CHECKS
+)  # fmt: skip
 sizes = st.one_of(
     st.builds(Size, st.integers(1, 70), st.integers(1, 70)), st.sampled_from([Size(1, 1), Size(1, 300), Size(300, 2)])
 )
