@@ -13,6 +13,7 @@ from PySide6.QtCore import QPoint, QPointF
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 
+from crispgrain.core.masks import LinearGradient
 from crispgrain.core.model import Stage
 from crispgrain.demo.roll import write_roll
 from crispgrain.desktop.app import make_app
@@ -107,6 +108,14 @@ def main() -> None:
     save(window, "remark")
     window.sheet.choose(2)
     wait(rendered)
+    window.choose_stage(Stage.DEVELOP)
+    window.easel.set_zoom(None)
+    treatment, zone = window.treatment.with_zone(Stage.DEVELOP, LinearGradient((0.68, 0.12), (0.72, 0.52)))
+    window.change_treatment(treatment.set(f"{zone}.exposure", -1.5).set("crop.angle", 1.5), "A zone")
+    window.choose_operation(zone)
+    wait(rendered)
+    save(window, "zone")
+    window.reset_treatment()
     window.toggle_dim()
     window.easel.set_arrangement(Arrangement.SIDE_BY_SIDE)
     window.easel.set_zoom(2.0)

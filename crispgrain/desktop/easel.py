@@ -72,6 +72,7 @@ class Easel(QWidget):
         self.fitted = True
         self.flipped = False
         self.patches: list[Rect] = []
+        self.guide: QLineF | None = None  # of the zone whose settings are shown, in the result's pixels
         self.captions = ("source", "result")
         self.loupe = False
         self._scale = 1.0
@@ -424,8 +425,9 @@ class Easel(QWidget):
         for patch in [*self.patches, *([dragged] if dragged is not None else [])]:
             where = QRectF(patch.left, patch.top, patch.width, patch.height)
             paint_frame(painter, QRectF(origin + where.topLeft() * scale, where.size() * scale))
-        if self._drag is not None and self._line_asked is not None:
-            paint_line(painter, QLineF(origin + self._drag.p1() * scale, origin + self._drag.p2() * scale))
+        drawing = self._drag if self._drag is not None and self._line_asked is not None else self.guide
+        if drawing is not None:
+            paint_line(painter, QLineF(origin + drawing.p1() * scale, origin + drawing.p2() * scale))
         navigator = self.navigator
         if navigator is not None and self.source.overview is not None:
             paint_navigator(painter, navigator, self.source.overview, self.result.size, self.visible)
@@ -436,6 +438,11 @@ class Easel(QWidget):
         painter.setPen(QColor(self.surround.ink))
         room = self.rect().adjusted(40, 40, -40, -40)
         painter.drawText(room, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.message)
+
+    def show_guide(self, line: QLineF | None) -> None:
+        """Draw a line over the result, from where a zone is whole to where it ends; None takes it away."""
+        self.guide = line
+        self.update()
 
     def show_message(self, words: str) -> None:
         """Say something where the picture would be, as long as there is none."""

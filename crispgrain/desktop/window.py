@@ -354,6 +354,7 @@ class Window(QMainWindow):
         if self.operation != CROP.id and self.treatment.find(self.operation) is None:
             self.operation = self.stage.value  # undone, or of another shot
         self.controls.show_stage(self.stage, shot, result, self.treatment, self.operation)
+        self.zone_flow.show_guide(self.operation)
         self._show_zoom()
         self.menus.enable(self.shot is not None)
 

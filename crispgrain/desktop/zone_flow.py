@@ -58,6 +58,18 @@ class ZoneFlow(QObject):
             self.easel.ask_line(self._take_level)
             self.status.say("Draw along something that is to be level or upright. Esc leaves it.")
 
+    def show_guide(self, id: str) -> None:
+        """Show on the easel where a zone lies; nothing for what has no mask."""
+        shot, to_source, zone = self.window.shot, self._to_source(), self.window.treatment.find(id)
+        mask = zone.mask if zone is not None else None
+        if shot is None or to_source is None or mask is None:
+            self.easel.show_guide(None)
+            return
+        size = shot.source.size
+        x, y = (np.array(v) for v in zip(mask.start, mask.end, strict=True))
+        x, y = to_source.inverse(x * size.width, y * size.height)
+        self.easel.show_guide(QLineF(x[0], y[0], x[1], y[1]))
+
     def remove(self, id: str) -> None:
         stage = self.window.stage
         self.window.change_treatment(self.window.treatment.without(id), f"{stage.label}: {operation_name(id)} removed")

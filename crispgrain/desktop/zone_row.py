@@ -32,6 +32,7 @@ class ZoneRow(QWidget):
         layout.addWidget(self.list, 1)
         layout.addWidget(self.add)
         layout.addWidget(self.remove)
+        layout.addStretch()
         self.list.activated.connect(lambda row: self.chosen.emit(self.list.itemData(row)))
         self.add.clicked.connect(self.add_wanted)
         self.remove.clicked.connect(lambda: self.remove_wanted.emit(self.list.currentData()))

@@ -43,6 +43,7 @@ def cropped(treatment: Treatment, **values: float) -> Treatment:
     return treatment
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("kind", ["raw", "picture", "panorama"])
 def test_a_crop_is_a_part_of_the_whole_to_the_last_bit(kind, raw_file, picture, tmp_path):
     source = {

@@ -70,6 +70,7 @@ SHARPENERS = {
 }
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("strength", [0, 50, 100])
 @pytest.mark.parametrize("model", SHARPENERS)
 def test_sharpening_leaves_smooth_parts_as_smooth_as_they_were(model, strength, tmp_path):

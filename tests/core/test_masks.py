@@ -75,6 +75,7 @@ def test_denoise_behind_a_gradient_leaves_the_other_half_alone(model, picture):
     assert not np.array_equal(between, full[110:146]) and not np.array_equal(between, off[110:146])
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("model", ["mosaic-net", "mosaic-dct"])
 def test_so_does_a_model_on_the_mosaic(model, raw_file):
     """Which is mixed where it has colours: with the plain development."""

@@ -54,7 +54,10 @@ def test_a_zone_is_drawn_changed_undone_and_removed(grey, qtbot):
     above, below = (on_easel(grey, 450, y) for y in (100, 300))  # right of the divider
     assert 130 < seen[above.y(), above.x(), 0] < 150
     assert seen[below.y(), below.x(), 0] == 100
+    guide = grey.easel.guide
+    assert (guide.x1(), guide.y1(), guide.x2(), guide.y2()) == pytest.approx((300, 150, 300, 250), abs=2)
     choose(grey, "Everywhere")
+    assert grey.easel.guide is None
     assert grey.controls.rows["exposure"].field.text().startswith("0")
     choose(grey, "Zone 1")
     qtbot.mouseClick(zones.remove, LEFT)
