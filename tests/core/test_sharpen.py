@@ -93,7 +93,7 @@ def test_a_known_blur_is_undone_better_than_by_scikit_image(kind, tmp_path):
     source, reading = source_of(soft, tmp_path), Reading(Noise.even(2.55))
     fast = psnr(encoded(treated(source, reading, **settings)), truth)
     best = psnr(encoded(treated(source, reading, **settings, effort="best")), truth)
-    assert fast > max(theirs)
+    assert fast > max(theirs) + 0.5
     assert best > max(theirs) + 1.5
 
 
