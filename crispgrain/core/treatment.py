@@ -70,9 +70,12 @@ class Treatment:
 
     def with_zone(self, stage: Stage, mask: Mask, model: str | None = None) -> tuple[Treatment, str]:
         """A copy with one more zone of a stage, and the zone's id."""
-        taken = {o.id for o in self.operations}
-        id = next(f"zone-{n}" for n in range(1, len(taken) + 2) if f"zone-{n}" not in taken)
+        id = self._free_id()
         return self.put(Operation(id, stage, on=True, model=model, mask=mask)), id
+
+    def _free_id(self) -> str:
+        taken = {o.id for o in self.operations}
+        return next(f"zone-{n}" for n in range(1, len(taken) + 2) if f"zone-{n}" not in taken)
 
     def set(self, name: str, value: Value | bool | None) -> Treatment:
         """A copy with one setting changed.
@@ -143,8 +146,9 @@ class Treatment:
             if per_shot:
                 for operation in result.beside(stage):
                     result = result.without(operation.id)
-                for operation in other.beside(stage):
-                    result = result.put(operation)
+                for operation in other.beside(stage):  # whose id may be that of another stage's zone here
+                    free = operation.id if result.find(operation.id) is None else result._free_id()
+                    result = result.put(evolve(operation, id=free))
             else:
                 drawn = per_shot_settings(stage)
                 kept = {k: v for k, v in own.values.items() if k in drawn} if own.model == taken.model else {}

@@ -110,6 +110,15 @@ def test_what_was_drawn_stays_on_its_shot_unless_asked_for():
     assert whole.find("crop").values == {"left": 10.0}
 
 
+def test_a_zone_that_comes_along_takes_no_other_stage_s_place():
+    own, kept = Treatment().with_zone(Stage.DENOISE, GRADIENT)
+    other, zone = Treatment().with_zone(Stage.DEVELOP, LinearGradient((0, 0), (1, 1)))
+    assert kept == zone
+    both = own.synced_from(other, [Stage.DEVELOP], per_shot=True)
+    assert [o.mask for o in both.beside(Stage.DENOISE)] == [GRADIENT]
+    assert [o.mask for o in both.beside(Stage.DEVELOP)] == [LinearGradient((0, 0), (1, 1))]
+
+
 @pytest.mark.parametrize(
     "data",
     [
