@@ -12,8 +12,7 @@ from crispgrain.core.colour import icc
 from crispgrain.core.model import Stage
 from crispgrain.core.registry import models_of
 from crispgrain.desktop.app import make_app
-from crispgrain.desktop.strip_candidates import STRENGTH
-from crispgrain.desktop.window import Window
+from crispgrain.desktop.window.window import Window
 from crispgrain.geometry import Rect
 
 NUDGES, SECONDS = 100, 20.0
@@ -34,10 +33,9 @@ class Session:
         self.window = Window()
         self.window.show()
         self.window.open_paths([shot])
-        self.wait(lambda: self.window.shot is not None)
+        self.wait(lambda: self.window.session.shot is not None)
         self.window.easel.set_zoom(1.0)
-        self.window.easel._centre = self.window.easel._centre.__class__(SPOT[1], SPOT[0])
-        self.window.easel.set_zoom(1.0)
+        self.window.session.viewport.look_at(SPOT[1], SPOT[0])
         self.wait(self.calm)
 
     def wait(self, until: Callable[[], bool]) -> float:
@@ -49,7 +47,7 @@ class Session:
         return time.perf_counter() - start
 
     def calm(self) -> bool:
-        return self.window.renderer.idle and not self.window.renderer._wanted()
+        return self.window.display.renderer.idle and not self.window.display.renderer._wanted()
 
     def change(self, name: str, value: object) -> tuple[float, float]:
         """Seconds to the first new tile and to the last after a setting was changed."""
@@ -91,7 +89,7 @@ class Session:
     def stale_pixels(self) -> int:
         """Pixels of the shown result that differ by more than a step from what the treatment asks for."""
         layer, stale = self.window.easel.result, 0
-        pipeline = self.window.pipeline
+        pipeline = self.window.session.pipeline
         assert pipeline is not None
         for part, image in layer.images.items():
             rows = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
@@ -109,18 +107,18 @@ def report(shot: Path) -> str:
         "|---|---:|---:|---:|",
     ]
     for stage in (Stage.DENOISE, Stage.SHARPEN):
-        session.window.choose_stage(stage)
+        session.window.session.choose_stage(stage)
         session.change("sharpen.on", stage is Stage.SHARPEN)
         for model in models_of(stage):
             session.change(f"{stage}.model", model.id)
             session.change(f"{stage}.on", False)
-            session.window.cache.clear()
+            session.window.session.cache.clear()
             first, last = session.change(f"{stage}.on", True)
-            spot = session.nudge(f"{stage}.{STRENGTH[stage]}", 70.0)
-            session.change(f"{stage}.{STRENGTH[stage]}", 80.0)
+            spot = session.nudge(f"{stage}.{model.strength}", 70.0)
+            session.change(f"{stage}.{model.strength}", 80.0)
             lines.append(f"| {stage.label}, {model.name} | {first:.2f} | {last:.2f} | {spot:.2f} |")
     session.change("sharpen.on", False)
-    session.window.choose_stage(Stage.DENOISE)
+    session.window.session.choose_stage(Stage.DENOISE)
     count, seconds = session.strip()
     lines.append(f"| test strip, {count} candidates of Denoise on 256 px | | {seconds:.2f} | |")
     session.change("denoise.model", "mosaic-dct")

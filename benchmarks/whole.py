@@ -63,7 +63,7 @@ def file_to_easel(shot: Path) -> dict[str, float]:
     from PySide6.QtCore import QElapsedTimer
 
     from crispgrain.desktop.app import make_app
-    from crispgrain.desktop.window import Window
+    from crispgrain.desktop.window.window import Window
 
     app = make_app()
     window = Window()
@@ -82,11 +82,11 @@ def file_to_easel(shot: Path) -> dict[str, float]:
         longest[phase], last = max(longest.get(phase, 0.0), now - last), now
         if window.easel.result.overview is not None:
             times.setdefault("first sharp picture, whole in view", clock.elapsed() / 1000)
-        if window.shot is not None and not zoomed:
+        if window.session.shot is not None and not zoomed:
             times["metered"] = clock.elapsed() / 1000
             window.easel.set_zoom(1.0)
             zoomed, started = True, clock.elapsed()
-        if zoomed and window.renderer.idle and not window.renderer._wanted():
+        if zoomed and window.display.renderer.idle and not window.display.renderer._wanted():
             times["100 %, visible part final"] = (clock.elapsed() - started) / 1000
         time.sleep(0.001)
     for phase, seconds in longest.items():

@@ -9,21 +9,21 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PySide6.QtCore import QPoint, QPointF
+from PySide6.QtCore import QPoint
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 
 from crispgrain.core.masks import LinearGradient
 from crispgrain.core.model import Stage
+from crispgrain.core.treatment import Treatment
 from crispgrain.demo.roll import write_roll
 from crispgrain.desktop.app import make_app
-from crispgrain.desktop.dialogs import ExportDialog
-from crispgrain.desktop.easel import Arrangement
-from crispgrain.desktop.judging import Look
-from crispgrain.desktop.roll import State
-from crispgrain.desktop.window import Window
+from crispgrain.desktop.export.export_dialog import ExportDialog
+from crispgrain.desktop.window.window import Window
 from crispgrain.geometry import Rect
 from crispgrain.paths import demo_folder
+from crispgrain.session.comparing import Arrangement, Look
+from crispgrain.session.roll import State
 
 TARGET = Path(__file__).with_name("screenshots")
 
@@ -48,17 +48,18 @@ def main() -> None:
     for sidecar in demo_folder().glob("*.treatment.json"):
         sidecar.unlink()
     window.open_paths(shots)
-    wait(lambda: all(e.state is not State.WAITING for e in window.roll.entries))
+    wait(lambda: all(e.state is not State.WAITING for e in window.session.roll.shots.values()))
 
     def rendered() -> bool:
-        return window.shot is not None and window.renderer.idle and not window.renderer._wanted()
+        return (
+            window.session.shot is not None and window.display.renderer.idle and not window.display.renderer._wanted()
+        )
 
-    window.sheet.choose(2)
+    window.session.choose(2)
     wait(rendered)
     save(window, "easel")
     window.easel.set_zoom(1.0)
-    window.easel._centre = QPointF(1880, 2140)
-    window.easel.set_zoom(1.0)
+    window.session.viewport.look_at(1880, 2140)
     wait(rendered)
     save(window, "hundred-percent")
     window.strip_flow.run(Rect(2060, 2010, 150, 150))
@@ -71,53 +72,53 @@ def main() -> None:
     wait(rendered)
     save(window, "ladder")
     window.strip.close_strip()
-    window.judging.set_look(Look.RESIDUAL)
+    window.session.comparing.set_look(Look.RESIDUAL)
     wait(rendered)
     wait(lambda: bool(window.status.words.text()), 20)
     save(window, "residual")
-    window.judging.set_look(Look.PICTURE)
-    window.sheet.choose([p.name for p in shots].index("dial-0802-missed-focus.dng"))
-    window.easel.set_arrangement(Arrangement.ACROSS)
+    window.session.comparing.set_look(Look.PICTURE)
+    window.session.choose([p.name for p in shots].index("dial-0802-missed-focus.dng"))
+    window.session.comparing.set_arrangement(Arrangement.ACROSS)
     window.easel.set_loupe(True)
-    window.choose_stage(Stage.SHARPEN)
+    window.session.choose_stage(Stage.SHARPEN)
     wait(rendered)
     for x in (600, 601):  # over the name plate
         QTest.mouseMove(window.easel, QPoint(x, 545))
     wait(rendered)
     save(window, "loupe")
     window.easel.set_loupe(False)
-    window.easel.set_arrangement(Arrangement.DIVIDER)
-    window.sheet.choose([p.name for p in shots].index("dial-0801-shaken.dng"))
+    window.session.comparing.set_arrangement(Arrangement.DIVIDER)
+    window.session.choose([p.name for p in shots].index("dial-0801-shaken.dng"))
     wait(rendered)
     window.change_setting("sharpen.model", "shake")
     window.easel.set_zoom(1.0)
     wait(rendered)
     wait(lambda: window.controls.rows["path"].picture.kernel is not None, 60)
     save(window, "shake")
-    window.choose_stage(Stage.DENOISE)
-    window.sheet.choose(2)
+    window.session.choose_stage(Stage.DENOISE)
+    window.session.choose(2)
     wait(rendered)
-    dialog = ExportDialog(window.pipeline, 1, Path("/home/marlowe/Pictures/catalogue"), window)
+    dialog = ExportDialog(window.session.pipeline, 1, Path("/home/marlowe/Pictures/catalogue"), window)
     dialog.show()
     save(dialog, "export")
     dialog.close()
-    window.sheet.choose([p.name for p in shots].index("pocket-dial.jpg"))
+    window.session.choose([p.name for p in shots].index("pocket-dial.jpg"))
     wait(rendered)
     window.change_setting("denoise.model", "matched-blocks")
     wait(rendered)
     save(window, "remark")
-    window.sheet.choose(2)
+    window.session.choose(2)
     wait(rendered)
-    window.choose_stage(Stage.DEVELOP)
+    window.session.choose_stage(Stage.DEVELOP)
     window.easel.set_zoom(None)
-    treatment, zone = window.treatment.with_zone(Stage.DEVELOP, LinearGradient((0.68, 0.12), (0.72, 0.52)))
-    window.change_treatment(treatment.set(f"{zone}.exposure", -1.5).set("crop.angle", 1.5), "A zone")
-    window.choose_operation(zone)
+    treatment, zone = window.session.treatment.with_zone(Stage.DEVELOP, LinearGradient((0.68, 0.12), (0.72, 0.52)))
+    window.session.change_treatment(treatment.set(f"{zone}.exposure", -1.5).set("crop.angle", 1.5), "A zone")
+    window.session.choose_operation(zone)
     wait(rendered)
     save(window, "zone")
-    window.reset_treatment()
+    window.session.change_treatment(Treatment(), "Follow the meter")
     window.toggle_dim()
-    window.easel.set_arrangement(Arrangement.SIDE_BY_SIDE)
+    window.session.comparing.set_arrangement(Arrangement.SIDE_BY_SIDE)
     window.easel.set_zoom(2.0)
     wait(rendered)
     save(window, "dim-room")

@@ -14,7 +14,7 @@ from crispgrain.core.colour.spaces import srgb_decode, srgb_encode
 from crispgrain.core.files import read_shot
 from crispgrain.core.model import Stage
 from crispgrain.core.treatment import Treatment, sidecar_path
-from crispgrain.desktop.preferences import SIDECARS, preferences
+from crispgrain.desktop.base.preferences import SIDECARS, preferences
 
 
 def test_a_mixed_folder_with_a_broken_shot(roll_folder, tmp_path, capsys):

@@ -16,13 +16,12 @@ from crispgrain.core.files import OutputFormat, find_shots
 from crispgrain.core.masks import LinearGradient
 from crispgrain.core.meter.words import all_words
 from crispgrain.core.model import Parameter, Role, Stage
-from crispgrain.core.operation import METERED
 from crispgrain.core.registry import MODELS, models_of
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.render.whole import export
-from crispgrain.core.resolve import switched_on
 from crispgrain.core.shot import Shot, open_shot, saved_treatment
 from crispgrain.core.treatment import Treatment
+from crispgrain.session.changes import with_settings
 
 COMMANDS = ("run", "meter", "models", "demo")
 
@@ -117,18 +116,13 @@ def _treatment(options: argparse.Namespace, path: Path, shot: Shot | None = None
             treatment = treatment.set(f"enlarge.{field}", wish)
     for wish in options.zones:
         treatment = _with_zone(treatment, wish)
-    changed: set[Stage] = set()
-    switched: set[Stage] = set()
+    settings = {}
     for setting in options.settings:
         name, equals, value = setting.partition("=")
         if not equals:
             raise TreatmentError(f"--set takes STAGE.FIELD=VALUE, not “{setting}”")
-        treatment = treatment.set(name, value)
-        operation, _ = treatment.addressed(name)
-        if value != METERED and operation.everywhere:
-            (switched if name.endswith(".on") else changed).add(operation.stage)
-    if shot is not None:
-        treatment = switched_on(treatment, changed - switched, shot.source, shot.reading)
+        settings[name] = value
+    treatment = with_settings(treatment, settings, shot)
     if options.only:
         wanted = [s.strip() for s in options.only.split(",")]
         unknown = [s for s in wanted if s not in list(Stage)]
@@ -178,7 +172,7 @@ def _opened(paths: list[Path]) -> Iterator[Shot | ShotError]:
 
 def run_files(options: argparse.Namespace) -> int:
     """``crispgrain run``: the rest goes on when one file fails."""
-    from crispgrain.desktop.preferences import sidecar_folder
+    from crispgrain.desktop.base.preferences import sidecar_folder
 
     options.sidecars = sidecar_folder()
     _treatment(options, Path("-"))  # a wrong call fails before any work is done

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from enum import Enum, StrEnum
 
 from crispgrain.arrays import Array
-from crispgrain.geometry import Rect
+from crispgrain.geometry import Rect, Size
 
 from .files.source import RawSource, Source
 from .frame import Frame
@@ -46,7 +46,9 @@ class Parameter:
     ``metered`` gives the value that follows from a shot's reading; without it
     the metered value is ``default``.
     ``labels`` are the choices as a person reads them.
+    ``product`` is what stands for a text that is left empty: found in the whole shot.
     ``per_shot`` marks what was drawn or found on one shot and means nothing on another.
+    ``resizes`` marks what changes the result's size: the model's draft answers while such a one is being chosen.
     ``matters`` says whether the setting has an effect, given the values of the others.
     """
 
@@ -63,6 +65,8 @@ class Parameter:
     check: Callable[[str], object] | None = None
     labels: tuple[str, ...] = ()
     per_shot: bool = False
+    product: Product | None = None
+    resizes: bool = False
     matters: Callable[[Values], bool] = lambda values: True
 
     @property
@@ -77,6 +81,48 @@ class Parameter:
         if self.metered is None:
             return self.default
         return min(max(self.metered(reading), self.minimum), self.maximum)
+
+
+class Shape(Enum):
+    """What is drawn with a tool."""
+
+    LINE = "line"
+    RECTANGLE = "rectangle"
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """What was drawn on a shot, and what is known of it there.
+
+    ``points`` are x and y in px of the source: both ends of a line, or the four corners of a rectangle, clockwise
+    from its upper left as it was seen. ``values`` are those of the operation.
+    """
+
+    points: tuple[tuple[float, float], ...]
+    source: Source
+    reading: Reading
+    values: Values
+
+
+@dataclass(frozen=True)
+class Tool:
+    """A way to tell a model something on the picture itself.
+
+    ``label`` is on its button, ``hint`` says in one line how to use it, ``done`` what was done, for undo.
+    ``settings`` makes values of what was drawn; it raises ToolError, in words, if that will not do.
+    ``slow`` tools are worked out off the window's thread.
+    """
+
+    label: str
+    hint: str
+    done: str
+    shape: Shape
+    settings: Callable[[Drawn], Values]
+    slow: bool = False
+
+
+class ToolError(ValueError):
+    """What was drawn will not do; says why."""
 
 
 class Role(Enum):
@@ -95,11 +141,25 @@ class Domain(Enum):
 
 
 @dataclass(frozen=True)
+class Product:
+    """Something worked out once from a whole shot, whatever tiles are asked for, and kept as long as the file is.
+
+    ``uses`` are the settings it depends on beside the source and its reading. Another ``version`` is begun anew.
+    """
+
+    id: str
+    version: int
+    uses: tuple[str, ...]
+    compute: Callable[[Source, Reading, Values], Array]
+
+
+@dataclass(frozen=True)
 class Knowledge:
     """What a step knows besides its pixels and settings.
 
     ``before`` and ``after`` are the frames of its whole input and output. ``rect`` is where the given pixels lie in
     the input; ``wanted`` is the part of the output that is asked for. Only Enlarge has an output of another size.
+    ``products`` finds what was worked out from the whole shot before.
     """
 
     reading: Reading
@@ -108,6 +168,13 @@ class Knowledge:
     after: Frame
     rect: Rect
     wanted: Rect
+    products: Callable[[Product, Values], Array] | None = None
+
+    def product(self, product: Product, values: Values) -> Array:
+        """Something of the whole shot under some settings; computed if it was not yet."""
+        if self.products is not None:
+            return self.products(product, values)
+        return product.compute(self.source, self.reading, values)
 
     @property
     def noise(self) -> Noise:
@@ -129,6 +196,9 @@ class Model:
     ``suits`` says whether a shot of this reading gets the model if none is chosen.
     ``roles`` are what it may be in a treatment, as far as its domain and stage allow.
     ``does`` are other stages whose work it does, too: they are off then, unless someone wants them on.
+    ``summary`` is what the rail says of it, given its values and the size of the result.
+    ``strength`` is the id of the parameter that says how much is done, tried weaker and stronger in a test strip.
+    ``tools`` draw on the picture.
     ``draft`` is the id of a model of the same stage that gives a quick idea of this one.
     ``on_reduced`` gives the values for a shot some times smaller.
     ``caution`` says why the model is the wrong choice for a shot of this reading, if so.
@@ -160,6 +230,9 @@ class Model:
     takes_pictures: bool = True
     does: tuple[Stage, ...] = ()
     roles: tuple[Role, ...] = (Role.EVERYWHERE, Role.ZONE)
+    summary: Callable[[Model, Values, Size], str] = lambda model, values, size: model.name
+    strength: str = ""
+    tools: tuple[Tool, ...] = ()
 
     def may_be(self, role: Role) -> bool:
         """Whether it can have a role: there are no zones of a mosaic, nor of a size."""

@@ -2,13 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
+from .about import About
 from .errors import TreatmentError
 from .model import Model, Role, Stage
+from .stages.denoise import about as denoise_about
 from .stages.denoise import matched_blocks, matched_mosaic, mosaic_dct, mosaic_net, photo_net, sliding_dct, wavelet
+from .stages.develop import about as develop_about
 from .stages.develop import crop, develop, light
+from .stages.enlarge import about as enlarge_about
 from .stages.enlarge import detail_net, faithful, lanczos, restore_net
+from .stages.finish import about as finish_about
 from .stages.finish import grain
+from .stages.print import about as print_about
 from .stages.print import file
+from .stages.sharpen import about as sharpen_about
 from .stages.sharpen import defocus, lens_softness, motion, shake, sharp_net, unsharp_mask
 
 MODELS: tuple[Model, ...] = (
@@ -40,6 +49,15 @@ MODELS: tuple[Model, ...] = (
 
 
 CROP = crop.MODEL
+
+ABOUT: Mapping[Stage, About] = {
+    Stage.DEVELOP: develop_about.ABOUT,
+    Stage.DENOISE: denoise_about.ABOUT,
+    Stage.SHARPEN: sharpen_about.ABOUT,
+    Stage.ENLARGE: enlarge_about.ABOUT,
+    Stage.FINISH: finish_about.ABOUT,
+    Stage.PRINT: print_about.ABOUT,
+}
 
 
 def models_of(stage: Stage, role: Role = Role.EVERYWHERE) -> tuple[Model, ...]:

@@ -10,13 +10,8 @@ from .masks import Mask
 from .meter.reading import Reading
 from .model import Model, Role, Stage, Value
 from .operation import Operation
-from .registry import find_model, models_of
+from .registry import ABOUT, find_model, models_of
 from .treatment import Treatment
-
-# Below these, a stage would do more harm than good, and is metered off.
-LEAST_NOISE = 0.7  # 8-bit units
-LEAST_COMPRESSION = 15.0  # percent; JPEG of quality 85
-LEAST_BLUR = 0.5  # px
 
 
 @dataclass(frozen=True)
@@ -59,19 +54,6 @@ def metered_model(stage: Stage, source: Source, reading: Reading, role: Role = R
     return next(m for m in models_of(stage, role) if m.fits(source) and m.suits(reading))
 
 
-def metered_on(stage: Stage, reading: Reading) -> bool:
-    """Whether a stage is needed at all, by the reading."""
-    match stage:
-        case Stage.DENOISE:
-            noisy = max(reading.noise.luminance, reading.noise.colour) >= LEAST_NOISE
-            return noisy or reading.jpeg.strength >= LEAST_COMPRESSION
-        case Stage.SHARPEN:
-            return reading.blur.softness >= LEAST_BLUR
-        case Stage.ENLARGE | Stage.FINISH:
-            return False
-    return True
-
-
 def switched_on(treatment: Treatment, stages: Iterable[Stage], source: Source, reading: Reading) -> Treatment:
     """A copy in which stages that would be off for this shot are on: who changes a setting wants to see it."""
     resolved = resolve(treatment, source, reading)
@@ -106,7 +88,7 @@ def concrete(operation: Operation, source: Source, reading: Reading) -> Resolved
         if stage is not Stage.DEVELOP:  # there nobody would expect anything else
             remarks.append(f"{why} {fallback.name} is used for this shot.")
         model = fallback
-    on = metered_on(stage, reading) if operation.on is None else operation.on
+    on = ABOUT[stage].needed(reading) if operation.on is None else operation.on
     if on and (caution := model.caution(reading)):
         remarks.append(caution)
     values: dict[str, Value] = {}

@@ -54,6 +54,14 @@ class Transform:
         (a, b, _), (d, e, _), _ = self.rows
         return math.sqrt(abs(a * e - b * d))
 
+    def rect(self, rect: Rect) -> Rect:
+        """The smallest rectangle of whole pixels around what becomes of one; hairs of rounding left aside."""
+        x, y = self(*np.array([(x, y) for x in (rect.left, rect.right) for y in (rect.top, rect.bottom)], float).T)
+        near = 1e-6  # whole numbers stay whole
+        return Rect.between(
+            math.floor(y.min() + near), math.floor(x.min() + near), math.ceil(y.max() - near), math.ceil(x.max() - near)
+        )
+
     @property
     def inverse(self) -> Transform:
         """Raises numpy.linalg.LinAlgError if there is none."""

@@ -9,8 +9,8 @@ from pathlib import Path
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
-from crispgrain.desktop.theme import BOOTH, app_icon, apply_theme
-from crispgrain.desktop.window import Window
+from crispgrain.desktop.base.theme import BOOTH, app_icon, apply_theme
+from crispgrain.desktop.window.window import Window
 
 
 def make_app() -> QApplication:
@@ -32,8 +32,8 @@ def run_window(paths: list[Path]) -> int:
     window.show()
     if paths:
         window.open_paths([p.absolute() for p in paths])
-    else:
-        window.prepare_demo()
+    elif not window.session.reopen():
+        window.opening.prepare_demo()
     # Python must wake now and then to notice Ctrl+C in the terminal.
     signal.signal(signal.SIGINT, lambda *_: window.close())
     ticker = QTimer()

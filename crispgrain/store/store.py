@@ -1,21 +1,28 @@
-"""Readings and thumbnails of shots seen before."""
+"""What was found out about shots before (readings, thumbnails, products of whole pictures), and what is open."""
 
 from __future__ import annotations
 
 import contextlib
+import io
 import json
 import sqlite3
 import threading
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
+from crispgrain.arrays import Array
 from crispgrain.core.meter import METER_VERSION, Reading, reading_from_json
 
-VERSION = 1  # of the tables; another one is begun anew
+VERSION = 2  # of the tables; another one is begun anew
 TABLES = """
 create table readings (path text primary key, size integer, changed integer, meter integer, reading text);
 create table thumbnails (path text primary key, size integer, changed integer, picture blob);
+create table products (path text, name text, size integer, changed integer, numbers blob, primary key (path, name));
+create table roll (place integer primary key, path text, on_easel integer);
 """
 
 
@@ -82,6 +89,47 @@ class Store:
                 "insert or replace into thumbnails values (?, ?, ?, ?)",
                 (stamp.path, stamp.size, stamp.changed, picture),
             )
+
+    def product(self, path: Path, name: str) -> Array | None:
+        """What was worked out from the whole of a file as it is now, if it is kept under that name."""
+        question = "select numbers from products where path=? and size=? and changed=? and name=?"
+        row = self._row(question, Stamp.of(path), name)
+        try:
+            return np.load(io.BytesIO(row[0]), allow_pickle=False) if row is not None else None
+        except (ValueError, OSError, EOFError):
+            return None
+
+    def keep_product(self, path: Path, name: str, product: Array) -> None:
+        stamp, packed = Stamp.of(path), io.BytesIO()
+        np.save(packed, product, allow_pickle=False)
+        if stamp is not None:
+            self._put(
+                "insert or replace into products values (?, ?, ?, ?, ?)",
+                (stamp.path, name, stamp.size, stamp.changed, packed.getvalue()),
+            )
+
+    def open_roll(self) -> tuple[list[Path], Path | None]:
+        """The files that are open, in order, and that on the easel."""
+        with self._lock, contextlib.suppress(sqlite3.Error):
+            if self._base is not None:
+                rows = self._base.execute("select path, on_easel from roll order by place").fetchall()
+                return [Path(path) for path, _ in rows], next((Path(path) for path, on in rows if on), None)
+        return [], None
+
+    def keep_open_roll(self, paths: Sequence[Path], on_easel: Path | None) -> None:
+        """Keep which files are open, whole or not at all."""
+        rows = [(place, str(path), path == on_easel) for place, path in enumerate(paths)]
+        with self._lock, contextlib.suppress(sqlite3.Error):
+            if self._base is not None:
+                self._base.execute("begin")
+                try:
+                    self._base.execute("delete from roll")
+                    self._base.executemany("insert into roll values (?, ?, ?)", rows)
+                finally:
+                    self._base.execute("commit")
+
+    def keep_on_easel(self, path: Path | None) -> None:
+        self._put("update roll set on_easel = (path = ?)", (str(path),))
 
     def close(self) -> None:
         with self._lock:

@@ -8,13 +8,13 @@ import pytest
 from skimage import data
 
 from crispgrain.core.colour import icc
+from crispgrain.core.describe import stage_summary
 from crispgrain.core.files import PictureSource, read_shot
 from crispgrain.core.meter import Blur, Compression, Extent, Noise, Reading, measure
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
 from crispgrain.core.treatment import Treatment
-from crispgrain.desktop.summaries import stage_summary
 from tests.conftest import encoded, psnr, save_noisy_jpeg
 
 ENLARGED = Treatment().set("enlarge.on", True).set("enlarge.factor", 4)

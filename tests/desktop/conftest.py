@@ -7,9 +7,9 @@ from PySide6.QtCore import QEvent
 from PySide6.QtWidgets import QApplication
 
 from crispgrain.core.meter import Reading, measure
-from crispgrain.desktop import shot_loader
 from crispgrain.desktop.app import make_app
-from crispgrain.desktop.window import Window
+from crispgrain.desktop.loading import shot_loader
+from crispgrain.desktop.window.window import Window
 from tests.desktop.driving import settle
 
 

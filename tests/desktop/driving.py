@@ -7,8 +7,8 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QImage
 
 from crispgrain.core.colour import icc
-from crispgrain.desktop.roll import State
 from crispgrain.geometry import Rect
+from crispgrain.session.roll import State
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -17,9 +17,9 @@ def settle(window, qtbot) -> None:
     """Wait until every shot is metered, everything visible is rendered, and treatments are kept."""
 
     def calm() -> bool:
-        waiting = any(e.state is State.WAITING for e in window.roll.entries)
-        busy = bool(window.renderer._wanted()) or not window.renderer.idle
-        return window.shot is not None and not waiting and not busy and window.roll.keeper.idle
+        waiting = any(e.state is State.WAITING for e in window.session.roll.shots.values())
+        busy = bool(window.display.renderer._wanted()) or not window.display.renderer.idle
+        return window.session.shot is not None and not waiting and not busy and window.session.keeper.idle
 
     qtbot.waitUntil(calm, timeout=60_000)
 

@@ -22,14 +22,14 @@ def open_blurred(window, qtbot, tmp_path, kernel):
     Image.fromarray(blurred(TRUTH, kernel)).save(tmp_path / "blurred.png")
     window.open_paths([tmp_path / "blurred.png"])
     settle(window, qtbot)
-    window.choose_stage(Stage.SHARPEN)
+    window.session.choose_stage(Stage.SHARPEN)
     window.change_setting("denoise.on", False)
     window.change_setting("sharpen.on", True)
     window.easel.set_zoom(2.0)
 
 
 def result_psnr(window) -> float:
-    pipeline = window.pipeline
+    pipeline = window.session.pipeline
     return psnr(encoded(pipeline.region(pipeline.size.rect)), TRUTH)
 
 
@@ -40,16 +40,16 @@ def test_a_movement_is_drawn_on_the_picture(window, qtbot, tmp_path):
     qtbot.mouseClick(window.controls.tools[0], LEFT)
     start = QPoint(200, 200)
     drag(qtbot, window.easel, start, start + QPoint(24, -18))  # 15 px of the shot at 200 %
-    values = window.treatment[Stage.SHARPEN].values
+    values = window.session.treatment[Stage.SHARPEN].values
     assert values["length"] == pytest.approx(15, abs=0.5)
     assert values["angle"] == pytest.approx(37, abs=1)
     assert window.rail.heads[Stage.SHARPEN].summary.startswith("Motion 15")
     assert result_psnr(window) > before + 1.5
-    window.roll.undo.undo()
-    assert "length" not in window.treatment[Stage.SHARPEN].values
-    centre = window.easel._centre
+    window.session.history.undo()
+    assert "length" not in window.session.treatment[Stage.SHARPEN].values
+    centre = window.session.viewport.centre
     drag(qtbot, window.easel, start, start + QPoint(20, 0))  # the next drag pans again
-    assert window.easel._centre != centre
+    assert window.session.viewport.centre != centre
 
 
 def test_escape_calls_off_a_drag_that_was_asked_for(window, qtbot, tmp_path):
@@ -59,10 +59,10 @@ def test_escape_calls_off_a_drag_that_was_asked_for(window, qtbot, tmp_path):
     assert "Draw" in window.status.words.text()
     qtbot.keyClick(window.controls.tools[0], Qt.Key.Key_Escape)
     assert not window.status.words.text()
-    centre = window.easel._centre
+    centre = window.session.viewport.centre
     drag(qtbot, window.easel, QPoint(200, 200), QPoint(230, 200))
-    assert window.easel._centre != centre
-    assert "length" not in window.treatment[Stage.SHARPEN].values
+    assert window.session.viewport.centre != centre
+    assert "length" not in window.session.treatment[Stage.SHARPEN].values
 
 
 def test_a_path_is_found_in_a_patch_and_corrected(window, qtbot, tmp_path):
@@ -75,17 +75,17 @@ def test_a_path_is_found_in_a_patch_and_corrected(window, qtbot, tmp_path):
     qtbot.mouseClick(window.controls.tools[0], LEFT)
     pane = window.easel.rect()
     drag(qtbot, window.easel, QPoint(pane.width() // 2 - 150, 100), QPoint(pane.width() // 2 + 150, 400))
-    qtbot.waitUntil(lambda: "path" in window.treatment[Stage.SHARPEN].values, timeout=30_000)
-    found = point_spread.from_text(window.treatment[Stage.SHARPEN].values["path"])
+    qtbot.waitUntil(lambda: "path" in window.session.treatment[Stage.SHARPEN].values, timeout=30_000)
+    found = point_spread.from_text(window.session.treatment[Stage.SHARPEN].values["path"])
     settle(window, qtbot)
     # The corner is dark; light is added there, and taken away again.
     corner = QPoint(row.picture.width() - 2, 2)
     qtbot.mouseClick(row.picture, LEFT, pos=corner)
-    corrected = point_spread.from_text(window.treatment[Stage.SHARPEN].values["path"])
+    corrected = point_spread.from_text(window.session.treatment[Stage.SHARPEN].values["path"])
     assert found[0, -1] == 0 and corrected[0, -1] > 0
     assert "Kept" in row.origin.text()
     qtbot.mouseClick(row.picture, Qt.MouseButton.RightButton, pos=corner)
-    cleared = point_spread.from_text(window.treatment[Stage.SHARPEN].values["path"])
+    cleared = point_spread.from_text(window.session.treatment[Stage.SHARPEN].values["path"])
     assert np.allclose(cleared, found, atol=found.max() / 50)
 
 
@@ -94,5 +94,5 @@ def test_a_patch_too_small_to_find_a_path_in_is_refused_in_words(window, qtbot, 
     window.change_setting("sharpen.model", "shake")
     qtbot.mouseClick(window.controls.tools[0], LEFT)
     drag(qtbot, window.easel, QPoint(200, 200), QPoint(300, 300))
-    assert "too small" in window.status.words.text()
-    assert "path" not in window.treatment[Stage.SHARPEN].values
+    qtbot.waitUntil(lambda: "too small" in window.status.words.text(), timeout=10_000)
+    assert "path" not in window.session.treatment[Stage.SHARPEN].values

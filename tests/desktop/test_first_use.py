@@ -16,12 +16,12 @@ from crispgrain.core.meter import Reading
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.views import Approximate, Halo, Residual, Result
-from crispgrain.desktop import shot_loader
-from crispgrain.desktop.dialogs import StagesDialog
-from crispgrain.desktop.judging import Look
-from crispgrain.desktop.roll import State
-from crispgrain.desktop.thumbnails import quick_thumbnail
+from crispgrain.desktop.contact.thumbnails import quick_thumbnail
+from crispgrain.desktop.loading import shot_loader
+from crispgrain.desktop.several.stages_dialog import StagesDialog
 from crispgrain.geometry import Rect
+from crispgrain.session.comparing import Look
+from crispgrain.session.roll import State
 from tests.conftest import save_noisy_jpeg
 from tests.desktop.driving import LEFT, drag, pixels_of, settle, shown
 
@@ -29,7 +29,7 @@ pytestmark = pytest.mark.slow
 
 
 def click_shot(window, qtbot, row, modifier=Qt.KeyboardModifier.NoModifier) -> None:
-    where = window.sheet.visualRect(window.roll.index(row)).center()
+    where = window.sheet.visualRect(window.sheet.roll_model.index(row)).center()
     qtbot.mouseClick(window.sheet.viewport(), LEFT, modifier, where)
 
 
@@ -50,26 +50,26 @@ def test_shots_clicked_with_ctrl_get_the_treatment_of_the_one_on_the_easel(opene
     opened.change_setting("denoise.luminance", 60.0)
     click_shot(opened, qtbot, 0, Qt.KeyboardModifier.ControlModifier)
     click_shot(opened, qtbot, 2, Qt.KeyboardModifier.ControlModifier)
-    assert opened.row == 1
+    assert opened.session.current == 1
     assert opened.easel.result.view.source.path.name == "b-noisy.jpg"
-    assert opened.sheet.selected_rows == [0, 1, 2]
+    assert opened.session.selection == [0, 1, 2]
     accept_dialog(StagesDialog)
     opened.menus.sync.trigger()
     for row in (0, 1, 2):
-        assert opened.roll.entries[row].treatment[Stage.DENOISE].values == {"luminance": 60.0}
+        assert opened.session.roll.shots[row].treatment[Stage.DENOISE].values == {"luminance": 60.0}
     settle(opened, qtbot)
 
 
 def test_shift_click_and_shift_arrow_select_without_moving_the_easel(opened, qtbot):
     click_shot(opened, qtbot, 2, Qt.KeyboardModifier.ShiftModifier)
-    assert opened.sheet.selected_rows == [0, 1, 2]
-    assert opened.row == 0
+    assert opened.session.selection == [0, 1, 2]
+    assert opened.session.current == 0
     click_shot(opened, qtbot, 0)
     qtbot.keyClick(opened.sheet, Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
-    assert opened.sheet.selected_rows == [0, 1]
-    assert opened.row == 0
+    assert opened.session.selection == [0, 1]
+    assert opened.session.current == 0
     qtbot.keyClick(opened.sheet, Qt.Key.Key_Down)
-    assert opened.row == 2  # from where the selection ended, as in any list
+    assert opened.session.current == 2  # from where the selection ended, as in any list
     settle(opened, qtbot)
 
 
@@ -80,11 +80,11 @@ def test_a_factor_typed_while_enlarge_is_off_switches_it_on_in_one_step(opened, 
     field.selectAll()
     qtbot.keyClicks(field, "3")
     qtbot.keyClick(field, Qt.Key.Key_Return)
-    assert opened.pipeline.size.width == 3 * 640
+    assert opened.session.pipeline.size.width == 3 * 640
     assert opened.rail.heads[Stage.ENLARGE].lit
     assert opened.controls.on.isChecked()
-    opened.roll.undo.undo()
-    assert opened.treatment.operations == ()
+    opened.session.history.undo()
+    assert opened.session.treatment.operations == ()
     assert not opened.controls.on.isChecked()
 
 
@@ -92,7 +92,7 @@ def test_the_control_sheet_switches_its_stage(opened, qtbot):
     qtbot.mouseClick(opened.rail.heads[Stage.DENOISE], LEFT, pos=QPoint(60, 20))
     assert opened.controls.on.isChecked()
     qtbot.mouseClick(opened.controls.on, LEFT, pos=QPoint(8, opened.controls.on.height() // 2))
-    assert not opened.pipeline.resolved[Stage.DENOISE].on
+    assert not opened.session.pipeline.resolved[Stage.DENOISE].on
     qtbot.mouseClick(opened.rail.heads[Stage.PRINT], LEFT, pos=QPoint(60, 20))
     assert not opened.controls.on.isVisible()
     settle(opened, qtbot)
@@ -101,11 +101,11 @@ def test_the_control_sheet_switches_its_stage(opened, qtbot):
 def test_a_model_chosen_for_a_stage_that_is_off_switches_it_on(opened, qtbot):
     qtbot.mouseClick(opened.rail.heads[Stage.DENOISE], LEFT, pos=opened.rail.heads[Stage.DENOISE].lamp_rect.center())
     qtbot.mouseClick(opened.rail.heads[Stage.DENOISE], LEFT, pos=QPoint(60, 20))
-    assert not opened.pipeline.resolved[Stage.DENOISE].on
+    assert not opened.session.pipeline.resolved[Stage.DENOISE].on
     combo = opened.controls.model
     combo.setFocus()
     qtbot.keyClick(combo, Qt.Key.Key_Down)
-    assert opened.pipeline.resolved[Stage.DENOISE].on
+    assert opened.session.pipeline.resolved[Stage.DENOISE].on
     settle(opened, qtbot)
 
 
@@ -116,7 +116,7 @@ def test_the_next_shot_shows_the_same_spot_at_the_same_zoom(opened, qtbot):
     settle(opened, qtbot)
     qtbot.keyClick(opened.easel, Qt.Key.Key_PageDown)
     settle(opened, qtbot)
-    assert opened.row == 1
+    assert opened.session.current == 1
     assert opened.easel.scale == 4.0
     assert relative_place(opened.easel) == pytest.approx(place, abs=0.01)
     qtbot.keyClick(opened.easel, Qt.Key.Key_PageDown)  # a picture of another size
@@ -124,7 +124,7 @@ def test_the_next_shot_shows_the_same_spot_at_the_same_zoom(opened, qtbot):
     assert opened.easel.result.size.width == 240
     assert opened.easel.scale == 4.0
     qtbot.keyClick(opened.easel, Qt.Key.Key_PageUp)
-    assert opened.row == 1
+    assert opened.session.current == 1
     settle(opened, qtbot)
 
 
@@ -136,10 +136,10 @@ def relative_place(easel) -> tuple[float, float]:
 def test_keys_go_through_the_selected_shots_only(opened, qtbot):
     click_shot(opened, qtbot, 2, Qt.KeyboardModifier.ControlModifier)
     qtbot.keyClick(opened.easel, Qt.Key.Key_PageDown, Qt.KeyboardModifier.AltModifier)
-    assert opened.row == 2
-    assert opened.sheet.selected_rows == [0, 2]
+    assert opened.session.current == 2
+    assert opened.session.selection == [0, 2]
     qtbot.keyClick(opened.easel, Qt.Key.Key_PageUp, Qt.KeyboardModifier.AltModifier)
-    assert opened.row == 0
+    assert opened.session.current == 0
     settle(opened, qtbot)
 
 
@@ -150,7 +150,7 @@ def test_the_strip_stays_open_on_the_next_shot_and_runs_again(opened, qtbot):
     first = [f.image.copy() for f in strip.frames]
     qtbot.keyClick(opened.easel, Qt.Key.Key_PageDown)
     qtbot.waitUntil(
-        lambda: opened.strip_flow._ran is not None and opened.strip_flow._ran[1] is opened.shot, timeout=60_000
+        lambda: opened.strip_flow._ran is not None and opened.strip_flow._ran[1] is opened.session.shot, timeout=60_000
     )
     wait_for_frames(strip, qtbot)
     assert strip.isVisible()
@@ -159,7 +159,7 @@ def test_the_strip_stays_open_on_the_next_shot_and_runs_again(opened, qtbot):
     qtbot.mouseClick(opened.rail.heads[Stage.SHARPEN], LEFT, pos=QPoint(60, 20))
     qtbot.waitUntil(lambda: any(f.candidate.label == "Sharp net" for f in strip.frames), timeout=60_000)
     opened.change_setting("sharpen.strength", 40.0)
-    qtbot.waitUntil(lambda: opened.strip_flow._ran[2] == opened.treatment, timeout=60_000)
+    qtbot.waitUntil(lambda: opened.strip_flow._ran[2] == opened.session.treatment, timeout=60_000)
     wait_for_frames(strip, qtbot)
     strip.close_strip()
     settle(opened, qtbot)
@@ -202,7 +202,7 @@ def test_the_neighbours_are_rendered_ahead(opened, qtbot, monkeypatch):
     compute = Pipeline._compute
     monkeypatch.setattr(Pipeline, "_compute", lambda *given: computed.append(given[1:3]) or compute(*given))
     qtbot.keyClick(opened.easel, Qt.Key.Key_PageDown)
-    qtbot.waitUntil(lambda: opened.row == 1 and bool(opened.easel.result.images), timeout=20_000)
+    qtbot.waitUntil(lambda: opened.session.current == 1 and bool(opened.easel.result.images), timeout=20_000)
     opened.ahead.stop()
     settle(opened, qtbot)
     assert not computed  # source and result were there
@@ -210,13 +210,13 @@ def test_the_neighbours_are_rendered_ahead(opened, qtbot, monkeypatch):
 
 def test_residual_and_halo_compare_before_enlarge(opened, qtbot):
     opened.change_setting("enlarge.on", True)
-    opened.judging.set_look(Look.RESIDUAL)
-    assert isinstance(opened.renderer._exact[1], Residual)
-    assert opened.renderer._exact[1].size == opened.shot.source.size
+    opened.session.comparing.set_look(Look.RESIDUAL)
+    assert isinstance(opened.display.renderer._exact[1], Residual)
+    assert opened.display.renderer._exact[1].size == opened.session.shot.source.size
     assert "before Enlarge" in opened.easel.captions[1]
-    opened.judging.set_look(Look.HALO)
-    assert isinstance(opened.renderer._exact[1], Halo)
-    opened.judging.set_look(Look.PICTURE)
+    opened.session.comparing.set_look(Look.HALO)
+    assert isinstance(opened.display.renderer._exact[1], Halo)
+    opened.session.comparing.set_look(Look.PICTURE)
     assert opened.easel.result.size.width == 1280
     settle(opened, qtbot)
 
@@ -224,10 +224,11 @@ def test_residual_and_halo_compare_before_enlarge(opened, qtbot):
 def test_while_a_size_is_chosen_the_quick_model_answers(opened, qtbot):
     qtbot.mouseClick(opened.rail.heads[Stage.ENLARGE], LEFT, pos=QPoint(60, 20))
     opened.change_setting("enlarge.factor", 1.5)
-    assert opened.pipeline.resolved[Stage.ENLARGE].model.id == "detail-net"  # what a file gets
-    assert opened.renderer._exact[1].pipeline.resolved[Stage.ENLARGE].model.id == "faithful"
+    assert opened.session.pipeline.resolved[Stage.ENLARGE].model.id == "detail-net"  # what a file gets
+    assert opened.display.renderer._exact[1].pipeline.resolved[Stage.ENLARGE].model.id == "faithful"
     qtbot.waitUntil(
-        lambda: opened.renderer._exact[1].pipeline.resolved[Stage.ENLARGE].model.id == "detail-net", timeout=20_000
+        lambda: opened.display.renderer._exact[1].pipeline.resolved[Stage.ENLARGE].model.id == "detail-net",
+        timeout=20_000,
     )
     settle(opened, qtbot)
 
@@ -250,8 +251,12 @@ def test_from_far_away_an_approximation_is_shown_and_said(window, tmp_path, clea
     settle(window, qtbot)
     view = window.easel.result.view
     assert isinstance(view, Approximate)
-    assert view.size == window.shot.source.size
-    full = [key for key in window.cache._tiles if isinstance(key[-1], int) and key[0] == window.pipeline.steps[-1].key]
+    assert view.size == window.session.shot.source.size
+    full = [
+        key
+        for key in window.session.cache._tiles
+        if isinstance(key[-1], int) and key[0] == window.session.pipeline.steps[-1].key
+    ]
     assert full == []
     fit = pixels_of(window.easel)
     window.easel.set_zoom(1.0)
@@ -270,14 +275,14 @@ def test_thumbnails_in_sight_do_not_wait_for_the_meter(window, tmp_path, clean8,
     monkeypatch.setattr(shot_loader, "measure", lambda source: go_on.wait(60) and Reading())
     window.open_paths([tmp_path])
     window.sheet.scrollToBottom()
-    seen = window.sheet.visible_rows
+    seen = window.sheet.in_sight
     assert 59 in seen
     assert len(seen) < 10
-    entries = window.roll.entries
-    qtbot.waitUntil(lambda: all(entries[r].thumbnail is not None for r in seen), timeout=20_000)
-    assert sum(e.thumbnail is not None for e in entries) < 50  # others had to wait
+    entries, thumbnails = window.session.roll.shots, window.sheet.roll_model.thumbnails
+    qtbot.waitUntil(lambda: all(r in thumbnails for r in seen), timeout=20_000)
+    assert len(thumbnails) < 50  # others had to wait
     assert all(entries[r].state is State.WAITING for r in seen)
-    thumbnail = entries[59].thumbnail
+    thumbnail = thumbnails[59]
     assert (thumbnail.width(), thumbnail.height()) == (120, 90)
     go_on.set()
 

@@ -6,10 +6,10 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QAction, QColor
 
 from crispgrain.core.model import Stage
-from crispgrain.desktop.easel import Arrangement
-from crispgrain.desktop.easel_marks import LOUPE_SCALE, loupe_rect
-from crispgrain.desktop.judging import Look, structure_words
-from crispgrain.desktop.theme import current_theme
+from crispgrain.desktop.base.theme import current_theme
+from crispgrain.desktop.easel.figures import structure_words
+from crispgrain.desktop.easel.marks import LOUPE_SCALE, loupe_rect
+from crispgrain.session.comparing import Arrangement, Look
 from tests.desktop.driving import LEFT, drag, pixels_of, settle, shown
 
 pytestmark = pytest.mark.slow
@@ -25,7 +25,7 @@ def press(qtbot, window, key, modifier=Qt.KeyboardModifier.NoModifier):
 def test_the_divider_can_run_across(opened, qtbot):
     opened.easel.set_zoom(1.0)
     press(qtbot, opened, Qt.Key.Key_D, Qt.KeyboardModifier.ShiftModifier)
-    assert opened.easel.arrangement is Arrangement.ACROSS
+    assert opened.session.comparing.arrangement is Arrangement.ACROSS
     settle(opened, qtbot)
     easel = opened.easel
     at = easel.divider_at
@@ -52,7 +52,7 @@ def test_source_and_result_one_above_the_other_show_the_same_spot(opened, qtbot)
 
 def test_the_chosen_stage_is_compared_with_the_one_before(opened, qtbot):
     opened.change_setting("sharpen.on", True)
-    opened.choose_stage(Stage.SHARPEN)
+    opened.session.choose_stage(Stage.SHARPEN)
     press(qtbot, opened, Qt.Key.Key_C)
     settle(opened, qtbot)
     easel = opened.easel
@@ -60,7 +60,7 @@ def test_the_chosen_stage_is_compared_with_the_one_before(opened, qtbot):
     stages = [[s.stage for s in layer.view.pipeline.steps] for layer in (easel.source, easel.result)]
     assert stages[0] == [s for s in stages[1] if s is not Stage.SHARPEN]
     assert Stage.DENOISE in stages[0]
-    opened.choose_stage(Stage.DENOISE)
+    opened.session.choose_stage(Stage.DENOISE)
     assert easel.captions == ("before Denoise", "after Denoise")
     assert Stage.SHARPEN not in [s.stage for s in easel.result.view.pipeline.steps]
     assert opened.rail.heads[Stage.SHARPEN].lit  # the treatment itself is as it was
@@ -69,16 +69,16 @@ def test_the_chosen_stage_is_compared_with_the_one_before(opened, qtbot):
 
 
 def test_the_residual_is_shown_with_a_figure(opened, qtbot):
-    opened.easel.set_arrangement(Arrangement.RESULT)
+    opened.session.comparing.set_arrangement(Arrangement.RESULT)
     opened.easel.set_zoom(1.0)
-    opened.judging.set_look(Look.RESIDUAL)
+    opened.session.comparing.set_look(Look.RESIDUAL)
     settle(opened, qtbot)
     x, y = opened.easel.width() // 2, opened.easel.height() // 2
     seen = pixels_of(opened.easel)[y : y + 80, x : x + 80].astype(float)
     assert abs(seen.mean() - 128) < 12
     assert seen.std() > 5  # the noise that was taken away
     qtbot.waitUntil(lambda: "detail" in opened.status.words.text(), timeout=20_000)
-    opened.judging.set_look(Look.PICTURE)
+    opened.session.comparing.set_look(Look.PICTURE)
     settle(opened, qtbot)
     assert "detail" not in opened.status.words.text()
 
@@ -87,11 +87,11 @@ def test_halos_are_shown_in_the_accent_colour_with_a_percentage(opened, qtbot):
     for name, value in (("sharpen.on", True), ("sharpen.model", "unsharp-mask"), ("sharpen.strength", 200.0)):
         opened.change_setting(name, value)
     opened.change_setting("sharpen.radius", 2.0)
-    opened.choose_stage(Stage.SHARPEN)
-    opened.judging.set_stage_alone(True)
-    opened.easel.set_arrangement(Arrangement.RESULT)
+    opened.session.choose_stage(Stage.SHARPEN)
+    opened.session.comparing.set_stage_alone(True)
+    opened.session.comparing.set_arrangement(Arrangement.RESULT)
     opened.easel.set_zoom(1.0)
-    opened.judging.set_look(Look.HALO)
+    opened.session.comparing.set_look(Look.HALO)
     settle(opened, qtbot)
     accent = QColor(current_theme().accent)
     marked = (pixels_of(opened.easel) == (accent.red(), accent.green(), accent.blue())).all(axis=-1)
@@ -101,18 +101,18 @@ def test_halos_are_shown_in_the_accent_colour_with_a_percentage(opened, qtbot):
 
 def test_no_residual_across_a_change_of_size_and_it_is_said(opened, qtbot):
     opened.change_setting("enlarge.on", True)
-    opened.choose_stage(Stage.ENLARGE)
-    opened.judging.set_stage_alone(True)
+    opened.session.choose_stage(Stage.ENLARGE)
+    opened.session.comparing.set_stage_alone(True)
     settle(opened, qtbot)
-    opened.judging.set_look(Look.RESIDUAL)
-    assert "one size" in opened.judging.compare(opened.shot, opened.treatment, opened.stage).remark
+    opened.session.comparing.set_look(Look.RESIDUAL)
+    assert "one size" in opened.session.compared().remark
     assert opened.easel.captions == ("before Enlarge", "after Enlarge")
     settle(opened, qtbot)
 
 
 def test_the_loupe_shows_four_times_what_is_under_the_pointer(opened, qtbot):
     easel = opened.easel
-    easel.set_arrangement(Arrangement.RESULT)
+    opened.session.comparing.set_arrangement(Arrangement.RESULT)
     press(qtbot, opened, Qt.Key.Key_L)
     pointer = QPoint(easel.width() // 2, easel.height() // 2)
     qtbot.mouseMove(easel, pointer - QPoint(5, 5))

@@ -12,9 +12,9 @@ from PIL import Image
 
 from crispgrain.core.model import Stage
 from crispgrain.core.treatment import Treatment
-from crispgrain.desktop import shot_loader
-from crispgrain.desktop.keeper import Keeper
-from crispgrain.desktop.window import Window
+from crispgrain.desktop.loading import shot_loader
+from crispgrain.desktop.window.window import Window
+from crispgrain.session.keeper import Keeper
 from tests.desktop.driving import settle
 
 pytestmark = pytest.mark.slow
@@ -23,12 +23,12 @@ DRAGGING = """
 import sys, time
 from pathlib import Path
 from crispgrain.desktop.app import make_app
-from crispgrain.desktop.window import Window
+from crispgrain.desktop.window.window import Window
 
 app, window = make_app(), Window()
 window.show()
 window.open_paths([Path(sys.argv[1])])
-while window.shot is None:
+while window.session.shot is None:
     app.processEvents()
 value = 0
 while True:
@@ -75,16 +75,20 @@ def test_what_is_due_is_written_on_closing_and_only_the_newest(qtbot, tmp_path, 
         assert Treatment.load(tmp_path / name)[Stage.DENOISE].values["luminance"] == 49
 
 
+def facts(window):
+    thumbnails = window.sheet.roll_model.thumbnails
+    return {window.session.roll[id].headline: image.size().toTuple() for id, image in thumbnails.items()}
+
+
 def test_readings_and_thumbnails_are_there_at_the_next_start(window, roll_folder, qtbot, monkeypatch):
     window.open_paths([roll_folder])
     settle(window, qtbot)
-    before = [(e.headline, e.thumbnail.size()) for e in window.roll.entries if e.thumbnail is not None]
+    before = facts(window)
     window.close()
     monkeypatch.setattr(shot_loader, "measure", lambda source: pytest.fail("measured again"))
     again = Window()
     again.show()
     again.open_paths([roll_folder])
     settle(again, qtbot)
-    after = [(e.headline, e.thumbnail.size()) for e in again.roll.entries if e.thumbnail is not None]
-    assert after == before and len(after) > 2
+    assert facts(again) == before and len(before) > 2
     again.close()

@@ -6,9 +6,9 @@ from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtGui import QColor, QImage
 from PySide6.QtWidgets import QApplication
 
-from crispgrain.desktop.easel import Arrangement
-from crispgrain.desktop.histogram import BINS, luma_counts
-from crispgrain.desktop.print_view import PrintViewDialog, Ruler, print_scale
+from crispgrain.desktop.easel.print_view import PrintViewDialog, Ruler, print_scale
+from crispgrain.desktop.sheet.histogram import BINS, luma_counts
+from crispgrain.session.comparing import Arrangement
 from tests.desktop.driving import settle
 
 pytestmark = pytest.mark.slow
@@ -46,7 +46,7 @@ def test_print_view_through_the_menu(opened, qtbot):
     QTimer.singleShot(200, accept)
     opened.ask_print_view()
     assert opened.easel.scale == pytest.approx(150 / 300)
-    assert opened.easel.arrangement is Arrangement.RESULT
+    assert opened.session.comparing.arrangement is Arrangement.RESULT
     settle(opened, qtbot)
 
 

@@ -13,10 +13,10 @@ from crispgrain.core.render.cache import TileCache
 from crispgrain.core.shot import open_shot
 from crispgrain.core.treatment import Treatment
 from crispgrain.demo.roll import ROLL, known_truth
-from crispgrain.desktop.strip_candidates import candidates, ladder
-from crispgrain.desktop.test_strip import render_patch
-from crispgrain.desktop.variants import variant_path, variants_of
+from crispgrain.desktop.strip.test_strip import render_patch
 from crispgrain.geometry import Rect
+from crispgrain.session.candidates import candidates, ladder
+from crispgrain.session.takes import take_files, take_path
 from tests.desktop.driving import LEFT, drag, settle
 
 pytestmark = pytest.mark.slow
@@ -52,7 +52,9 @@ def test_two_patches_are_compared_by_the_same_candidates(opened, qtbot):
 def test_a_stage_is_switched_on_by_hand_only_if_it_would_be_off(opened, on):
     """What is adopted may be put on other shots, whose meter decides for itself then."""
     treatment = Treatment().set("denoise.on", on)
-    found = candidates(Stage.DENOISE, opened.shot, treatment) + ladder(Stage.DENOISE, opened.shot, treatment)
+    found = candidates(Stage.DENOISE, opened.session.shot, treatment) + ladder(
+        Stage.DENOISE, opened.session.shot, treatment
+    )
     assert {c.treatment[Stage.DENOISE].on for c in found if c.label != "off"} == {True if on is False else on}
 
 
@@ -67,7 +69,7 @@ def test_candidates_can_be_left_out(opened, qtbot):
 
 
 def test_a_variant_named_like_a_model_is_left_out_by_itself(opened, qtbot):
-    opened.variants.keep(opened.treatment, "Wavelet")
+    opened.takes.keep(opened.session.treatment, "Wavelet")
     opened.strip_flow.run(PATCH)
     strip = opened.strip
     _, second = [a for a in strip.choice.actions() if a.text() == "Wavelet"]
@@ -87,13 +89,13 @@ def test_a_strength_ladder_is_one_continuous_picture(opened, qtbot):
     assert strengths == sorted(strengths)
     for left, right in zip(strip.frames, strip.frames[1:], strict=False):
         assert left.geometry().right() + 1 == right.geometry().left()
-    shot = opened.shot
+    shot = opened.session.shot
     for n, frame in enumerate(strip.frames):
         part = Rect(PATCH.top, PATCH.left + 20 * n, PATCH.height, 20)
         expected, _, _ = render_patch(shot, frame.candidate.treatment, part, TileCache(), CancelToken())
         assert np.abs(values(frame.image).astype(int) - expected).max() <= 1
     qtbot.mouseClick(strip.frames[3], LEFT, pos=QPoint(5, 40))
-    assert opened.treatment[Stage.DENOISE].values["luminance"] == strengths[3]
+    assert opened.session.treatment[Stage.DENOISE].values["luminance"] == strengths[3]
 
 
 def test_a_blind_choice_hides_names_then_tells_and_counts(opened, qtbot):
@@ -106,7 +108,7 @@ def test_a_blind_choice_hides_names_then_tells_and_counts(opened, qtbot):
     assert all(f.hidden_name and f.candidate.label not in f.toolTip() + f.accessibleName() for f in strip.frames)
     chosen = next(f for f in strip.frames if f.candidate.label == "Wavelet")
     qtbot.mouseClick(chosen, LEFT, pos=QPoint(40, 40))
-    assert opened.treatment[Stage.DENOISE].model == "wavelet"
+    assert opened.session.treatment[Stage.DENOISE].model == "wavelet"
     assert not any(f.hidden_name for f in strip.frames)
     assert strip.heading.text() == "You chose Wavelet"
     assert counted == ["Chosen blind: Wavelet. So far: Wavelet 1."]
@@ -115,7 +117,7 @@ def test_a_blind_choice_hides_names_then_tells_and_counts(opened, qtbot):
     opened.start_strip()
     qtbot.mouseClick(next(f for f in strip.frames if f.candidate.label == "off"), LEFT, pos=QPoint(40, 40))
     assert strip.tally == {"Wavelet": 1, "off": 1}
-    assert opened.treatment[Stage.DENOISE].on is False
+    assert opened.session.treatment[Stage.DENOISE].on is False
     rendered(strip, qtbot)
 
 
@@ -131,10 +133,10 @@ def test_all_frames_zoom_and_move_together(opened, qtbot):
     )  # fmt: skip
     first.wheelEvent(event)
     assert last.scale == 2
-    before = opened.treatment
+    before = opened.session.treatment
     drag(qtbot, first, QPoint(60, 60), QPoint(20, 60))
     assert last.look.shift.x() == pytest.approx(20)
-    assert opened.treatment == before  # a drag chooses nothing
+    assert opened.session.treatment == before  # a drag chooses nothing
 
 
 def test_candidates_are_kept_as_variants_and_come_back(opened, qtbot, monkeypatch):
@@ -144,25 +146,25 @@ def test_candidates_are_kept_as_variants_and_come_back(opened, qtbot, monkeypatc
     frame = next(f for f in strip.frames if f.candidate.label == "Wavelet")
     frame.contextMenuEvent(QContextMenuEvent(QContextMenuEvent.Reason.Mouse, QPoint(9, 9), QPoint(9, 9)))
     menu = frame.findChild(QMenu)
-    next(a for a in menu.actions() if a.text() == "Keep as a variant").trigger()
+    next(a for a in menu.actions() if a.text() == "Keep as a take").trigger()
     menu.close()
     opened.change_setting("denoise.on", False)
     monkeypatch.setattr(QInputDialog, "getText", lambda *_: ("as it / was", True))
-    opened.variants.ask_keep()
-    assert len(variants_of(opened.shot.path)) == 2
-    opened.menus.variants.aboutToShow.emit()
-    assert [a.text() for a in opened.menus.variants.actions()] == ["Wavelet", "as it / was"]
+    opened.takes.ask_keep()
+    assert len(take_files(opened.session.shot.path)) == 2
+    opened.menus.takes.aboutToShow.emit()
+    assert [a.text() for a in opened.menus.takes.actions()] == ["Wavelet", "as it / was"]
     opened.start_strip()  # variants are candidates too, as whole treatments
     assert [f.candidate.label for f in strip.frames][-1] == "as it / was"
     rendered(strip, qtbot)
-    opened.menus.variants.actions()[0].trigger()
-    assert opened.treatment[Stage.DENOISE].model == "wavelet"
-    opened.roll.undo.undo()
-    assert opened.treatment[Stage.DENOISE].on is False
-    variant_path(opened.shot.path, "Wavelet").write_text("{}")
-    opened.menus.variants.aboutToShow.emit()
-    assert [a.text() for a in opened.menus.variants.actions()] == ["as it / was"]
-    assert "Wavelet.variant.json" in opened.status.words.text()
+    opened.menus.takes.actions()[0].trigger()
+    assert opened.session.treatment[Stage.DENOISE].model == "wavelet"
+    opened.session.history.undo()
+    assert opened.session.treatment[Stage.DENOISE].on is False
+    take_path(opened.session.shot.path, "Wavelet").write_text("{}")
+    opened.menus.takes.aboutToShow.emit()
+    assert [a.text() for a in opened.menus.takes.actions()] == ["as it / was"]
+    assert "Wavelet.take.json" in opened.status.words.text()
     settle(opened, qtbot)
 
 

@@ -9,6 +9,7 @@ from PySide6.QtCore import QPoint, Qt
 
 from crispgrain.cancel import Cancelled, CancelToken
 from crispgrain.core.colour import icc
+from crispgrain.core.describe import stage_summary
 from crispgrain.core.files import PictureSource
 from crispgrain.core.meter import Noise, Reading
 from crispgrain.core.model import Stage
@@ -18,13 +19,11 @@ from crispgrain.core.render.views import Result
 from crispgrain.core.resolve import resolve
 from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.app import make_app
-from crispgrain.desktop.background import Background, Urgency
-from crispgrain.desktop.dialogs import StagesDialog
-from crispgrain.desktop.layer import Layer, image_of, level_for
-from crispgrain.desktop.metered_slider import MeteredSlider
-from crispgrain.desktop.roll import ENTRY, Roll, State
-from crispgrain.desktop.status_line import StatusLine
-from crispgrain.desktop.summaries import stage_summary
+from crispgrain.desktop.base.background import Background, Urgency
+from crispgrain.desktop.base.status_line import StatusLine
+from crispgrain.desktop.easel.layer import Layer, image_of, level_for
+from crispgrain.desktop.several.stages_dialog import StagesDialog
+from crispgrain.desktop.sheet.metered_slider import MeteredSlider
 
 
 @pytest.fixture(autouse=True)
@@ -205,34 +204,3 @@ def test_a_dialog_without_stages_or_name_can_not_be_accepted(qtbot):
     for box in dialog.boxes.values():
         box.setChecked(False)
     assert not dialog._accept.isEnabled()
-
-
-def test_a_roll_reads_treatments_and_tells_of_broken_ones(qtbot, tmp_path):
-    (tmp_path / "a.jpg").touch()
-    (tmp_path / "b.jpg").touch()
-    Treatment().set("finish.on", True).save(tmp_path / "a.jpg.treatment.json")
-    (tmp_path / "b.jpg.treatment.json").write_text("{}")
-    roll, problems = Roll(), []
-    roll.problem.connect(problems.append)
-    assert roll.add([tmp_path / "a.jpg", tmp_path / "b.jpg", tmp_path / "a.jpg"]) == [0, 1]
-    assert roll.entries[0].treatment[Stage.FINISH].on is True
-    assert roll.entries[1].treatment == Treatment()
-    assert "b.jpg.treatment.json" in problems[0]
-    entry = roll.data(roll.index(0), ENTRY)
-    assert entry.state is State.WAITING
-    assert entry.settled_state is State.TREATED
-
-
-def test_a_folder_that_cannot_be_written_keeps_the_change_and_says_so(qtbot, tmp_path):
-    roll, problems = Roll(), []
-    roll.problem.connect(problems.append)
-    (tmp_path / "a.jpg").touch()
-    roll.add([tmp_path / "a.jpg"])
-    from pathlib import Path
-
-    roll.sidecars = Path("/proc/nowhere")
-    roll.change(0, Treatment().set("finish.on", True), "Finish on")
-    assert roll.entries[0].treatment[Stage.FINISH].on is True
-    qtbot.waitUntil(lambda: roll.keeper.idle, timeout=5000)
-    roll.keeper.close()
-    assert "could not be saved" in problems[0]

@@ -17,14 +17,15 @@ from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.threads import worker_count
 from crispgrain.core.treatment import Treatment, sidecar_path
-from crispgrain.desktop.background import Urgency
-from crispgrain.desktop.dialogs import ExportDialog, StagesDialog
-from crispgrain.desktop.easel import Arrangement
-from crispgrain.desktop.preferences import last_folder, last_output
-from crispgrain.desktop.roll import State
-from crispgrain.desktop.theme import Surround
-from crispgrain.desktop.window import Window
+from crispgrain.desktop.base.background import Urgency
+from crispgrain.desktop.base.preferences import last_folder, last_output
+from crispgrain.desktop.base.theme import Surround
+from crispgrain.desktop.export.export_dialog import ExportDialog
+from crispgrain.desktop.several.stages_dialog import StagesDialog
+from crispgrain.desktop.window.window import Window
 from crispgrain.geometry import Rect
+from crispgrain.session.comparing import Arrangement
+from crispgrain.session.roll import State
 from tests.conftest import psnr
 from tests.desktop.driving import LEFT, drag, hearing, pixels_of, settle, shown
 
@@ -37,13 +38,13 @@ def test_shots_in_sight_are_measured_first(window, tmp_path, clean8, qtbot):
     for n in range(24):
         Image.fromarray(clean8[:64, : 64 + n]).save(tmp_path / f"{n:02}.png")
     order = []
-    window.roll.dataChanged.connect(lambda index, _: order.append(index.row()))
+    window.session.roll.changed.connect(lambda id: order.append(id))
     gate = threading.Event()
     for _ in range(worker_count()):
         window.background.submit(Urgency.VISIBLE, gate.wait, lambda _: None)
     window.open_paths([tmp_path])
     window.sheet.scrollToBottom()
-    seen = window.sheet.visible_rows
+    seen = window.sheet.in_sight
     assert 23 in seen and 5 not in seen
     gate.set()
     qtbot.waitUntil(lambda: {*range(24)} <= {*order}, timeout=60_000)
@@ -88,10 +89,10 @@ def test_a_folder_dropped_on_the_window_is_opened(window, roll_folder, qtbot):
     event = QDropEvent(QPointF(600, 400), Qt.DropAction.CopyAction, data, LEFT, Qt.KeyboardModifier.NoModifier)
     window.dropEvent(event)
     settle(window, qtbot)
-    states = [e.state for e in window.roll.entries]
+    states = [e.state for e in window.session.roll.shots.values()]
     assert states == [State.UNTOUCHED, State.UNTOUCHED, State.UNTOUCHED, State.FAILED]
-    assert window.roll.entries[0].headline.startswith("noise")
-    assert "cut short" in window.roll.entries[3].problem
+    assert window.session.roll.shots[0].headline.startswith("noise")
+    assert "cut short" in window.session.roll.shots[3].problem
 
 
 def test_bad_files_are_said_on_the_bottom_line_and_the_rest_opens(window, tmp_path, qtbot, roll_folder):
@@ -103,34 +104,38 @@ def test_bad_files_are_said_on_the_bottom_line_and_the_rest_opens(window, tmp_pa
     window.open_paths([nothing])
     assert "no pictures" in window.status.words.text()
     window.open_paths([empty, text, roll_folder / "c-clean.png"])
-    qtbot.waitUntil(lambda: all(e.state is not State.WAITING for e in window.roll.entries), timeout=30_000)
-    assert [e.state for e in window.roll.entries] == [State.FAILED, State.FAILED, State.UNTOUCHED]
+    qtbot.waitUntil(
+        lambda: all(e.state is not State.WAITING for e in window.session.roll.shots.values()), timeout=30_000
+    )
+    assert [e.state for e in window.session.roll.shots.values()] == [State.FAILED, State.FAILED, State.UNTOUCHED]
     assert "empty" in window.status.words.text()
-    window.sheet.choose(2)
+    window.session.choose(2)
     settle(window, qtbot)
-    assert window.shot is not None
+    assert window.session.shot is not None
 
 
 def test_a_folder_of_strange_files_in_the_window(window, strange_folder, qtbot, tmp_path):
     window.open_paths([strange_folder])
-    qtbot.waitUntil(lambda: all(e.state is not State.WAITING for e in window.roll.entries), timeout=60_000)
-    for row, entry in enumerate(window.roll.entries):
+    qtbot.waitUntil(
+        lambda: all(e.state is not State.WAITING for e in window.session.roll.shots.values()), timeout=60_000
+    )
+    for row, entry in enumerate(window.session.roll.shots.values()):
         bad = entry.path.name.startswith("bad-")
         assert (entry.state is State.FAILED) == bad, entry.path.name
-        window.sheet.choose(row)
+        window.session.choose(row)
         if bad:
             qtbot.waitUntil(lambda e=entry: e.path.name in window.status.words.text(), timeout=10_000)
-            assert window.shot is None
+            assert window.session.shot is None
         else:
             settle(window, qtbot)
-    good = [r for r, e in enumerate(window.roll.entries) if e.state is not State.FAILED]
+    good = [r for r, e in enumerate(window.session.roll.shots.values()) if e.state is not State.FAILED]
     export_with(window, qtbot, good, folder=tmp_path / "out", format="png")
     assert len(list((tmp_path / "out").iterdir())) == len(good) == 4
 
 
 def test_the_same_shot_is_not_opened_twice(opened, roll_folder):
     opened.open_paths([roll_folder])
-    assert len(opened.roll.entries) == 4
+    assert len(opened.session.roll.shots) == 4
 
 
 # ---- the easel ------------------------------------------------------------------------
@@ -182,12 +187,12 @@ def test_the_wheel_over_a_setting_scrolls_and_does_not_change_it(opened, qtbot):
             Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
         )  # fmt: skip
         QApplication.sendEvent(widget, event)
-    assert opened.treatment == Treatment()
+    assert opened.session.treatment == Treatment()
     assert opened.controls.rows["luminance"].field.value() == 100
 
 
 def test_side_by_side_shows_the_same_spot_twice(opened, qtbot):
-    opened.easel.set_arrangement(Arrangement.SIDE_BY_SIDE)
+    opened.session.comparing.set_arrangement(Arrangement.SIDE_BY_SIDE)
     opened.easel.set_zoom(2.0)
     settle(opened, qtbot)
     left, right = opened.easel.panes
@@ -224,7 +229,7 @@ def test_dragging_pans_and_buttons_zoom(opened, qtbot):
     assert easel.visible.left == before.left - 20
     assert easel.visible.top == before.top - 10
     qtbot.mouseClick(opened.status.zoom_buttons.buttons()[0], LEFT)
-    assert easel.fitted
+    assert opened.session.viewport.fitted
 
 
 def test_fit_shows_the_whole_picture_and_the_surround_changes(opened, qtbot):
@@ -237,7 +242,7 @@ def test_fit_shows_the_whole_picture_and_the_surround_changes(opened, qtbot):
 
 
 def test_no_grey_of_the_window_is_tinted(opened):
-    from crispgrain.desktop.theme import BOOTH, DIM_ROOM
+    from crispgrain.desktop.base.theme import BOOTH, DIM_ROOM
 
     for theme in (BOOTH, DIM_ROOM):
         for colour in (theme.panel, theme.field, theme.ink, theme.faint_ink, theme.hairline):
@@ -248,12 +253,12 @@ def test_what_was_rendered_once_is_not_rendered_again_when_panning_back(opened, 
     opened.easel.set_zoom(4.0)
     settle(opened, qtbot)
     calls = []
-    from crispgrain.desktop import easel_renderer
+    from crispgrain.desktop.easel import renderer
 
     drag(qtbot, opened.easel, QPoint(300, 300), QPoint(320, 320))
     settle(opened, qtbot)
 
-    monkeypatch.setattr(easel_renderer, "render_part", lambda *a: calls.append(a))
+    monkeypatch.setattr(renderer, "render_part", lambda *a: calls.append(a))
     drag(qtbot, opened.easel, QPoint(320, 320), QPoint(300, 300))
     qtbot.wait(50)
     assert calls == []
@@ -268,7 +273,7 @@ def test_the_rail_shows_what_is_metered_and_its_lamp_switches(opened, qtbot):
     assert "Mosaic net 100 / 100 %" in heads[Stage.DENOISE].summary
     assert heads[Stage.ENLARGE].summary == "off"
     qtbot.mouseClick(heads[Stage.DENOISE], LEFT, pos=heads[Stage.DENOISE].lamp_rect.center())
-    assert opened.treatment[Stage.DENOISE].on is False
+    assert opened.session.treatment[Stage.DENOISE].on is False
     assert heads[Stage.DENOISE].summary == "off"
     settle(opened, qtbot)
 
@@ -277,14 +282,14 @@ def test_moving_a_slider_typing_and_returning_to_the_meter(opened, qtbot):
     row = opened.controls.rows["luminance"]
     slider = row.slider
     qtbot.mouseClick(slider, LEFT, pos=QPoint(int(slider.x_of(150)), 18))
-    assert opened.treatment[Stage.DENOISE].values["luminance"] == pytest.approx(150, abs=2)
+    assert opened.session.treatment[Stage.DENOISE].values["luminance"] == pytest.approx(150, abs=2)
     assert not row.slider.following
     row.field.selectAll()
     qtbot.keyClicks(row.field, "80")
     qtbot.keyClick(row.field, Qt.Key.Key_Return)
-    assert opened.treatment[Stage.DENOISE].values["luminance"] == 80
+    assert opened.session.treatment[Stage.DENOISE].values["luminance"] == 80
     qtbot.mouseClick(slider, LEFT, pos=QPoint(int(slider.x_of(slider.metered)), 5))
-    assert "luminance" not in opened.treatment[Stage.DENOISE].values
+    assert "luminance" not in opened.session.treatment[Stage.DENOISE].values
     assert slider.following
     settle(opened, qtbot)
 
@@ -297,10 +302,10 @@ def test_a_change_reaches_the_easel_and_undo_brings_back_the_very_pixels(opened,
     settle(opened, qtbot)
     changed = pixels_of(opened.easel)
     assert not np.array_equal(before, changed)
-    opened.roll.undo.undo()
+    opened.session.history.undo()
     settle(opened, qtbot)
     assert np.array_equal(pixels_of(opened.easel), before)
-    opened.roll.undo.redo()
+    opened.session.history.redo()
     settle(opened, qtbot)
     assert np.array_equal(pixels_of(opened.easel), changed)
 
@@ -308,10 +313,9 @@ def test_a_change_reaches_the_easel_and_undo_brings_back_the_very_pixels(opened,
 def test_a_dragged_slider_is_one_step_to_undo(opened, qtbot):
     slider = opened.controls.rows["colour"].slider
     drag(qtbot, slider, QPoint(int(slider.x_of(100)), 18), QPoint(int(slider.x_of(180)), 18))
-    assert opened.treatment[Stage.DENOISE].values["colour"] > 150
-    assert opened.roll.undo.count() == 1
-    opened.roll.undo.undo()
-    assert opened.treatment == Treatment()
+    assert opened.session.treatment[Stage.DENOISE].values["colour"] > 150
+    opened.session.history.undo()
+    assert opened.session.treatment == Treatment()
     settle(opened, qtbot)
 
 
@@ -321,34 +325,34 @@ def test_treatments_are_kept_beside_the_shot_and_found_again(opened, roll_folder
     assert Treatment.load(sidecar_path(roll_folder / "a-rim.dng"))[Stage.SHARPEN].on is False
     again = Window()
     again.open_paths([roll_folder / "a-rim.dng"])
-    assert again.treatment[Stage.SHARPEN].on is False
+    assert again.session.treatment[Stage.SHARPEN].on is False
     again.close()
     settle(opened, qtbot)
 
 
 def test_treatments_can_be_kept_in_a_folder_of_their_own(opened, roll_folder, tmp_path, qtbot):
-    opened.set_sidecar_folder(tmp_path / "treatments")
+    opened.opening.set_sidecar_folder(tmp_path / "treatments")
     opened.change_setting("sharpen.on", False)
     settle(opened, qtbot)
     assert (tmp_path / "treatments" / "a-rim.dng.treatment.json").exists()
     assert not sidecar_path(roll_folder / "a-rim.dng").exists()
     again = Window()
     again.open_paths([roll_folder / "a-rim.dng"])
-    assert again.treatment[Stage.SHARPEN].on is False
+    assert again.session.treatment[Stage.SHARPEN].on is False
     again.close()
     settle(opened, qtbot)
 
 
 def test_the_demo_roll_is_made_on_the_first_start(window, qtbot, monkeypatch):
-    from crispgrain.desktop import window as module
+    from crispgrain.desktop.window import opening as module
     from crispgrain.paths import demo_folder
 
     made = []
     monkeypatch.setattr(module, "write_roll", made.append)
-    window.prepare_demo()
+    window.opening.prepare_demo()
     qtbot.waitUntil(lambda: made == [demo_folder()], timeout=5000)
     demo_folder().mkdir(parents=True)
-    window.prepare_demo()
+    window.opening.prepare_demo()
     qtbot.wait(100)
     assert len(made) == 1
 
@@ -359,7 +363,7 @@ def test_choosing_a_stage_and_a_model(opened, qtbot):
     combo = opened.controls.model
     combo.setCurrentIndex(combo.findData("unsharp-mask"))
     combo.activated.emit(combo.currentIndex())
-    assert opened.treatment[Stage.SHARPEN].model == "unsharp-mask"
+    assert opened.session.treatment[Stage.SHARPEN].model == "unsharp-mask"
     assert "threshold" in opened.controls.rows
     settle(opened, qtbot)
 
@@ -390,13 +394,13 @@ def test_enlarging_keeps_the_spot_in_view(opened, qtbot):
 def test_sync_puts_stages_on_other_shots_as_one_step(opened, qtbot):
     opened.change_setting("denoise.luminance", 60.0)
     opened.change_setting("develop.exposure", 1.0)
-    opened.several.sync(0, [1, 2], [Stage.DENOISE, Stage.SHARPEN])
+    opened.several.sync([1, 2], [Stage.DENOISE, Stage.SHARPEN])
     for row in (1, 2):
-        assert opened.roll.entries[row].treatment[Stage.DENOISE].values == {"luminance": 60.0}
-        assert opened.roll.entries[row].treatment[Stage.DEVELOP].values == {}
-        assert opened.roll.entries[row].state is State.TREATED
-    opened.roll.undo.undo()
-    assert opened.roll.entries[1].treatment == Treatment()
+        assert opened.session.roll.shots[row].treatment[Stage.DENOISE].values == {"luminance": 60.0}
+        assert opened.session.roll.shots[row].treatment[Stage.DEVELOP].values == {}
+        assert opened.session.roll.shots[row].state is State.TREATED
+    opened.session.history.undo()
+    assert opened.session.roll.shots[1].treatment == Treatment()
     settle(opened, qtbot)
 
 
@@ -412,14 +416,14 @@ def test_sync_asks_for_stages_through_its_dialog(opened, qtbot):
 
     QTimer.singleShot(200, accept)
     opened.menus.sync.trigger()
-    assert opened.roll.entries[2].treatment[Stage.SHARPEN].values == {"strength": 30.0}
+    assert opened.session.roll.shots[2].treatment[Stage.SHARPEN].values == {"strength": 30.0}
     settle(opened, qtbot)
 
 
 def test_sync_without_a_selection_says_how_to_select(opened, qtbot):
     opened.menus.sync.trigger()
     assert "Ctrl or Shift and click" in opened.status.words.text()
-    assert all(e.treatment == Treatment() for e in opened.roll.entries)
+    assert all(e.treatment == Treatment() for e in opened.session.roll.shots.values())
 
 
 def test_a_preset_is_named_in_its_dialog_and_goes_on_all_selected_shots(opened, qtbot):
@@ -434,14 +438,14 @@ def test_a_preset_is_named_in_its_dialog_and_goes_on_all_selected_shots(opened, 
         qtbot.mouseClick(dialog._accept, LEFT)
 
     QTimer.singleShot(200, fill_in)
-    opened.ask_preset()
+    opened.several.ask_preset()
     assert "Stronger colour" in opened.status.words.text()
     opened.sheet.selectAll()
     opened.menus.presets.aboutToShow.emit()
     (action,) = opened.menus.presets.actions()
     action.trigger()
     for row in (1, 2):
-        assert opened.roll.entries[row].treatment[Stage.DENOISE].values == {"colour": 130.0}
+        assert opened.session.roll.shots[row].treatment[Stage.DENOISE].values == {"colour": 130.0}
     settle(opened, qtbot)
 
 
@@ -453,20 +457,20 @@ def test_a_preset_that_is_none_is_named_and_changes_nothing(opened, qtbot):
     opened.menus.presets.aboutToShow.emit()
     opened.menus.presets.actions()[0].trigger()
     assert "odd.json" in opened.status.words.text()
-    assert opened.treatment == Treatment()
+    assert opened.session.treatment == Treatment()
 
 
 def test_a_preset_is_saved_and_applied(opened, qtbot):
     from crispgrain.paths import presets_folder
 
     opened.change_setting("finish.on", True)
-    opened.several.save_preset(opened.treatment, "Wall print / 30 × 40", [Stage.FINISH])
+    opened.several.save_preset(opened.session.treatment, "Wall print / 30 × 40", [Stage.FINISH])
     (file,) = presets_folder().glob("*.json")
-    opened.sheet.choose(2)
+    opened.session.choose(2)
     settle(opened, qtbot)
     opened.menus.presets.aboutToShow.emit()
     opened.menus.presets.actions()[0].trigger()
-    assert opened.treatment[Stage.FINISH].on is True
+    assert opened.session.treatment[Stage.FINISH].on is True
     assert Treatment.load(file).name == "Wall print / 30 × 40"
     settle(opened, qtbot)
 
@@ -484,7 +488,7 @@ def test_a_test_strip_of_a_dragged_patch_and_adopting_from_it(opened, qtbot):
     assert labels[0] == "off"
     assert "Wavelet" in labels
     (patch,) = opened.easel.patches
-    expected = icc.from_working(opened.pipeline.region(patch), icc.profile("srgb"), 8)
+    expected = icc.from_working(opened.session.pipeline.region(patch), icc.profile("srgb"), 8)
     present = strip.frames[labels.index("Mosaic net")].image
     assert (present.width(), present.height()) == (100, 100)
     got = (
@@ -493,7 +497,7 @@ def test_a_test_strip_of_a_dragged_patch_and_adopting_from_it(opened, qtbot):
     # A network may round differently in a patch than in a tile.
     assert np.abs(got.astype(int) - expected).max() <= 1
     qtbot.mouseClick(strip.frames[labels.index("Wavelet")], LEFT, pos=QPoint(50, 50))
-    assert opened.treatment[Stage.DENOISE].model == "wavelet"
+    assert opened.session.treatment[Stage.DENOISE].model == "wavelet"
     qtbot.keyClick(opened, Qt.Key.Key_Escape)
     assert not strip.isVisible()
     settle(opened, qtbot)
@@ -502,7 +506,7 @@ def test_a_test_strip_of_a_dragged_patch_and_adopting_from_it(opened, qtbot):
 def test_the_strip_comes_back_on_its_patch_until_it_is_closed(opened, qtbot):
     opened.easel.set_zoom(1.0)
     settle(opened, qtbot)
-    opened.choose_stage(Stage.SHARPEN)
+    opened.session.choose_stage(Stage.SHARPEN)
     qtbot.keyClick(opened, Qt.Key.Key_T)
     assert "Drag a rectangle" in opened.status.words.text()
     drag(qtbot, opened.easel, QPoint(320, 260), QPoint(380, 330))
@@ -510,7 +514,7 @@ def test_the_strip_comes_back_on_its_patch_until_it_is_closed(opened, qtbot):
     qtbot.waitUntil(lambda: strip.frames and all(f.image is not None for f in strip.frames), timeout=60_000)
     (patch,) = opened.easel.patches
     assert (patch.width, patch.height) == (60, 70)
-    opened.choose_stage(Stage.DENOISE)
+    opened.session.choose_stage(Stage.DENOISE)
     qtbot.keyClick(opened, Qt.Key.Key_T)  # another stage, no new rectangle
     labels = [f.candidate.label for f in strip.frames]
     assert {"off", "Mosaic net", "Wavelet"} <= set(labels)
@@ -522,7 +526,7 @@ def test_the_strip_comes_back_on_its_patch_until_it_is_closed(opened, qtbot):
 
 
 def test_a_strip_of_enlarging_shows_the_enlarged_patch(opened, qtbot):
-    opened.choose_stage(Stage.ENLARGE)
+    opened.session.choose_stage(Stage.ENLARGE)
     opened.strip_flow.run(Rect(40, 60, 50, 80))
     strip = opened.strip
     qtbot.waitUntil(lambda: strip.frames and all(f.image is not None for f in strip.frames), timeout=60_000)
@@ -536,7 +540,7 @@ def test_a_strip_of_enlarging_shows_the_enlarged_patch(opened, qtbot):
 
 
 def export_with(window, qtbot, rows, **choices) -> None:
-    dialog = ExportDialog(window.pipeline, len(rows), choices.pop("folder"), window)
+    dialog = ExportDialog(window.session.pipeline, len(rows), choices.pop("folder"), window)
     for name, value in choices.items():
         widget = getattr(dialog, name)
         if hasattr(widget, "findData"):
@@ -559,7 +563,7 @@ def test_export_writes_what_the_easel_shows(opened, qtbot, tmp_path):
     stored = read_shot(path).stored
     left, top = x - int(origin.x()), y - int(origin.y())
     assert np.array_equal(stored[top : top + 60, left : left + 60], pixels_of(opened.easel)[y : y + 60, x : x + 60])
-    assert opened.roll.entries[0].state is State.EXPORTED
+    assert opened.session.roll.shots[0].state is State.EXPORTED
 
 
 def test_export_all_goes_on_past_a_broken_shot_and_offers_the_folder(opened, qtbot, tmp_path, roll_folder):
@@ -578,7 +582,7 @@ def test_export_all_goes_on_past_a_broken_shot_and_offers_the_folder(opened, qtb
 def test_export_to_a_place_that_takes_nothing_says_so(opened, qtbot):
     export_with(opened, qtbot, [0], folder=Path("/proc/results"))
     qtbot.waitUntil(lambda: "cannot be written to" in opened.status.words.text(), timeout=5000)
-    assert opened.roll.entries[0].state is State.TREATED  # what was chosen in the dialog is its Print stage now
+    assert opened.session.roll.shots[0].state is State.TREATED  # what was chosen in the dialog is its Print stage now
 
 
 def test_an_export_to_a_full_disk_leaves_nothing_and_the_window_lives_on(opened, qtbot, tmp_path, monkeypatch):
@@ -597,14 +601,14 @@ def test_an_export_to_a_full_disk_leaves_nothing_and_the_window_lives_on(opened,
 
 def test_a_source_too_small_to_enlarge_well_is_warned_of(opened, qtbot):
     # design.md section 8: below about 500 x 500 px (common practice, no source).
-    opened.sheet.choose(2)
+    opened.session.choose(2)
     settle(opened, qtbot)
-    opened.choose_stage(Stage.ENLARGE)
+    opened.session.choose_stage(Stage.ENLARGE)
     assert "too small to enlarge well" in opened.controls.remark.text()
 
 
 def test_a_model_that_is_the_wrong_choice_for_a_shot_says_so_beside_its_name(opened, qtbot):
-    opened.choose_stage(Stage.DENOISE)
+    opened.session.choose_stage(Stage.DENOISE)
     remark = opened.controls.remark
     opened.change_setting("denoise.on", True)
     assert not remark.isVisible()
@@ -616,13 +620,13 @@ def test_a_model_that_is_the_wrong_choice_for_a_shot_says_so_beside_its_name(ope
     assert remark.isVisible()
     assert "Mosaic net" in remark.text()
     assert remark.heightForWidth(remark.width()) <= remark.height()  # no line is cut off
-    opened.choose_stage(Stage.SHARPEN)
+    opened.session.choose_stage(Stage.SHARPEN)
     assert not remark.isVisible()
 
 
 def test_the_rail_shows_where_a_remark_stands(opened, qtbot):
     opened.change_setting("denoise.on", True)
-    opened.choose_stage(Stage.DEVELOP)
+    opened.session.choose_stage(Stage.DEVELOP)
     head = opened.rail.heads[Stage.DENOISE]
 
     def upper_row() -> QImage:
@@ -637,16 +641,16 @@ def test_the_rail_shows_where_a_remark_stands(opened, qtbot):
 
 
 def test_export_offers_best_effort_where_a_network_is_at_work(opened, qtbot, tmp_path):
-    dialog = ExportDialog(opened.pipeline, 1, tmp_path, opened)
+    dialog = ExportDialog(opened.session.pipeline, 1, tmp_path, opened)
     dialog.show()
     assert dialog.best.isVisible()
-    assert "effort" not in dialog.with_effort(opened.treatment)[Stage.DENOISE].values
+    assert "effort" not in dialog.with_effort(opened.session.treatment)[Stage.DENOISE].values
     qtbot.mouseClick(dialog.best, LEFT, pos=QPoint(8, dialog.best.height() // 2))
-    assert dialog.with_effort(opened.treatment)[Stage.DENOISE].values["effort"] == "best"
+    assert dialog.with_effort(opened.session.treatment)[Stage.DENOISE].values["effort"] == "best"
     dialog.close()
     opened.change_setting("denoise.model", "wavelet")
     settle(opened, qtbot)
-    dialog = ExportDialog(opened.pipeline, 1, tmp_path, opened)
+    dialog = ExportDialog(opened.session.pipeline, 1, tmp_path, opened)
     dialog.show()
     assert not dialog.best.isVisible()
     dialog.close()
@@ -656,7 +660,7 @@ def test_an_export_can_be_stopped(opened, qtbot, tmp_path):
     opened.change_setting("enlarge.on", True)
     opened.change_setting("enlarge.factor", 8.0)
     out = tmp_path / "out"
-    dialog = ExportDialog(opened.pipeline, 1, out, opened)
+    dialog = ExportDialog(opened.session.pipeline, 1, out, opened)
     with hearing(opened.exporter.progress, qtbot):
         opened.export_flow.export([0], dialog)
     with hearing(opened.exporter.finished, qtbot):
@@ -680,9 +684,9 @@ def test_the_next_export_proposes_what_was_chosen_last(opened, qtbot, tmp_path):
     QTimer.singleShot(200, look)
     opened.menus.export.trigger()
     assert seen == [("jpeg", "display-p3", 240, str(tmp_path / "out"))]
-    assert opened.treatment[Stage.PRINT].values["format"] == "jpeg"  # one place for it
-    opened.roll.undo.undo()
-    assert opened.treatment[Stage.PRINT].values == {}
+    assert opened.session.treatment[Stage.PRINT].values["format"] == "jpeg"  # one place for it
+    opened.session.history.undo()
+    assert opened.session.treatment[Stage.PRINT].values == {}
     assert last_output() == OutputSettings(OutputFormat.JPEG, 16, "display-p3", 240, 95)  # at the next start, too
     assert last_folder() == tmp_path / "out"
 
@@ -712,7 +716,7 @@ def test_the_reading_is_in_sight_in_every_stage_of_a_small_window(opened, qtbot)
 
 
 def test_the_export_dialog_follows_its_format(opened):
-    dialog = ExportDialog(opened.pipeline, 1, Path("/tmp"), opened)
+    dialog = ExportDialog(opened.session.pipeline, 1, Path("/tmp"), opened)
     assert dialog.name.text() == "a-rim-denoise.tif"
     dialog.format.setCurrentIndex(dialog.format.findData("jpeg"))
     assert dialog.name.text().endswith(".jpg")
@@ -734,27 +738,27 @@ def test_the_window_goes_on_answering_while_it_renders(opened, qtbot, monkeypatc
         return compute(*given)
 
     monkeypatch.setattr(Pipeline, "_compute", held_up)
-    opened.cache.clear()
+    opened.session.cache.clear()
     opened.change_setting("denoise.luminance", 90.0)
     qtbot.waitUntil(lambda: len(threads) >= worker_count(), timeout=20_000)
     qtbot.mouseClick(opened.rail.heads[Stage.ENLARGE], LEFT, pos=QPoint(60, 20))
     assert opened.controls.title.text() == "Enlarge"
-    assert opened.renderer._wanted()
+    assert opened.display.renderer._wanted()
     go_on.set()
     settle(opened, qtbot)
     assert threading.main_thread() not in threads
 
 
 def test_stopping_leaves_the_picture_and_a_move_goes_on(opened, qtbot):
-    opened.cache.clear()
+    opened.session.cache.clear()
     opened.change_setting("denoise.luminance", 70.0)
     qtbot.waitUntil(opened.status.stop.isVisible, timeout=5000)
     qtbot.mouseClick(opened.status.stop, LEFT)
-    assert opened.renderer.idle
-    assert opened.renderer._wanted()
+    assert opened.display.renderer.idle
+    assert opened.display.renderer._wanted()
     opened.easel.set_zoom(1.0)
     settle(opened, qtbot)
-    assert not opened.renderer._wanted()
+    assert not opened.display.renderer._wanted()
 
 
 def test_many_nudges_end_with_the_last_one_on_the_easel(opened, qtbot):
@@ -766,19 +770,19 @@ def test_many_nudges_end_with_the_last_one_on_the_easel(opened, qtbot):
     settle(opened, qtbot)
     x, y = opened.easel.divider_at + 60, 300
     assert np.array_equal(pixels_of(opened.easel)[y : y + 40, x : x + 40], shown(opened, "result", x, y))
-    assert opened.cache.bytes_held <= opened.cache.budget
+    assert opened.session.cache.bytes_held <= opened.session.cache.budget
 
 
 def test_going_through_shots_while_rendering(opened, qtbot):
     for row in (1, 2, 0, 3, 1, 0):
-        opened.sheet.choose(row)
+        opened.session.choose(row)
         qtbot.wait(30)
     settle(opened, qtbot)
-    assert opened.shot.path.name == "a-rim.dng"
+    assert opened.session.shot.path.name == "a-rim.dng"
 
 
 def test_the_dim_room_variant(opened):
-    from crispgrain.desktop.theme import DIM_ROOM, current_theme
+    from crispgrain.desktop.base.theme import DIM_ROOM, current_theme
 
     opened.toggle_dim()
     assert current_theme() is DIM_ROOM
@@ -790,6 +794,6 @@ def test_the_dim_room_variant(opened):
 def test_values_of_a_pixel_do_not_outlive_their_shot(opened, qtbot):
     qtbot.mouseMove(opened.easel, opened.easel.rect().center())
     qtbot.waitUntil(lambda: bool(opened.status.pixel.text()), timeout=5000)
-    opened.sheet.choose(2)
+    opened.session.choose(2)
     assert opened.status.pixel.text() == ""
     settle(opened, qtbot)

@@ -62,7 +62,7 @@ def test_a_zone_is_drawn_changed_undone_and_removed(grey, qtbot):
     choose(grey, "Zone 1")
     qtbot.mouseClick(zones.remove, LEFT)
     assert zones.list.count() == 2 and zones.list.currentText() == "Everywhere"
-    grey.roll.undo.undo()
+    grey.session.history.undo()
     assert zones.list.count() == 3
     settle(grey, qtbot)
 
@@ -85,23 +85,23 @@ def test_a_crop_is_drawn_turned_undone_and_written(grey, qtbot, tmp_path):
     assert grey.controls.rows["angle"].isVisible()
     qtbot.mouseClick(grey.controls.tools[0], LEFT)
     drag(qtbot, grey.easel, on_easel(grey, 100, 50), on_easel(grey, 400, 250))
-    size = grey.pipeline.size
+    size = grey.session.pipeline.size
     assert (size.width, size.height) == (300, 200)
     settle(grey, qtbot)
     # A line that rises by a tenth is levelled by turning clockwise.
     qtbot.mouseClick(grey.controls.tools[1], LEFT)
     drag(qtbot, grey.easel, on_easel(grey, 50, 150), on_easel(grey, 250, 130))
-    angle = grey.treatment.find("crop").values["angle"]
+    angle = grey.session.treatment.find("crop").values["angle"]
     assert angle == pytest.approx(np.degrees(np.arctan(0.1)), abs=0.3)
     assert grey.controls.rows["left"].isVisible()
-    grey.roll.undo.undo()
-    grey.roll.undo.undo()
-    assert grey.treatment == Treatment()
-    assert grey.pipeline.size.width == 600
-    grey.roll.undo.redo()
+    grey.session.history.undo()
+    grey.session.history.undo()
+    assert grey.session.treatment == Treatment()
+    assert grey.session.pipeline.size.width == 600
+    grey.session.history.redo()
     settle(grey, qtbot)
     kept = Treatment.load(tmp_path / "grey.png.treatment.json")
-    assert kept == grey.treatment
+    assert kept == grey.session.treatment
     assert kept.find("crop").values["left"] == pytest.approx(100 / 6, abs=0.2)
 
 
@@ -112,7 +112,7 @@ def test_a_crop_can_be_drawn_again_on_what_is_left(grey, qtbot):
         qtbot.mouseClick(grey.controls.tools[0], LEFT)
         drag(qtbot, grey.easel, on_easel(grey, *start), on_easel(grey, *end))
         settle(grey, qtbot)
-    crop = grey.treatment.find("crop").values
+    crop = grey.session.treatment.find("crop").values
     assert crop["left"] == pytest.approx(100 * 150 / 600, abs=0.4)
     assert crop["bottom"] == pytest.approx(100 * 200 / 400, abs=0.4)
-    assert grey.pipeline.size.width == pytest.approx(100, abs=2)
+    assert grey.session.pipeline.size.width == pytest.approx(100, abs=2)

@@ -5,9 +5,12 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
+from pathlib import Path
 from typing import Any, Protocol, TypeVar
 
 import numpy as np
+
+from crispgrain.arrays import Array
 
 
 class Sized(Protocol):
@@ -15,6 +18,16 @@ class Sized(Protocol):
 
     @property
     def nbytes(self) -> int: ...
+
+
+class KeptProducts(Protocol):
+    """Where products outlast the program."""
+
+    def product(self, path: Path, name: str) -> Array | None:
+        """What is kept under a name of a file as it is now."""
+        ...
+
+    def keep_product(self, path: Path, name: str, product: Array) -> None: ...
 
 
 T = TypeVar("T", bound=Sized)
@@ -27,8 +40,9 @@ class TileCache:
     computed twice.
     """
 
-    def __init__(self, budget: int = 1_200_000_000) -> None:
+    def __init__(self, budget: int = 1_200_000_000, kept: KeptProducts | None = None) -> None:
         self.budget = budget
+        self.kept = kept
         self._tiles: OrderedDict[Hashable, Any] = OrderedDict()
         self._bytes = 0
         self._lock = threading.Lock()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass, replace
 
@@ -16,12 +15,13 @@ from ..files.source import RawSource, Source
 from ..frame import Frame
 from ..masks import Mask, blended
 from ..meter.reading import Reading
-from ..model import Domain, Knowledge, Model, Role, Stage, Values
+from ..model import Domain, Knowledge, Model, Product, Role, Stage, Values
 from ..resolve import Resolved, ResolvedOperation
 from ..stages.develop import light
 from ..stages.enlarge.size import target_size
 from .approximate import reduce_shot, reduce_treatment
 from .cache import TileCache
+from .products import product_of
 
 TILE = 768  # px; of a network's work on 512 px half would be margin
 ALIGN = 32  # tiles and their margins start on this grid: whole sensor cells and whole bands of blocks
@@ -128,11 +128,17 @@ class Pipeline:
             (self.source.serial, "reduced", own, self.reading), lambda: reduce_shot(self.source, self.reading, own)
         )
         enlarge = own / (factor * stretch)
-        whole = Knowledge(self.reading, self.source, self.first_frame, self.first_frame, full.rect, full.rect)
+        whole = Knowledge(
+            self.reading, self.source, self.first_frame, self.first_frame, full.rect, full.rect, self.product
+        )
         treatment = reduce_treatment(self.resolved, whole, own, enlarge)
         pipeline = Pipeline(small.source, small.reading, treatment, self.cache, self.tile)
         pipeline.tile = self.tile  # whatever the models left out would have asked for
         return pipeline
+
+    def product(self, product: Product, values: Values) -> Array:
+        """Something worked out from the whole shot under some settings, once for all tiles."""
+        return product_of(product, self.source, self.reading, values, self.cache, self.cache.kept)
 
     def region(self, rect: Rect, depth: int | None = None, cancel: CancelToken = NEVER) -> Array:
         """Pixels of a rectangle of the result, or of the first ``depth`` steps.
@@ -213,7 +219,7 @@ class Pipeline:
         size = step.before.size
 
         def knowledge(rect: Rect) -> Knowledge:
-            return Knowledge(self.reading, self.source, step.before, step.after, rect, wanted)
+            return Knowledge(self.reading, self.source, step.before, step.after, rect, wanted, self.product)
 
         margin = step.model.margin(step.values, knowledge(wanted))
         wraps = step.before.wraps and step.stage in WRAPPING
@@ -270,13 +276,8 @@ def needed(wanted: Rect, before: Frame, after: Frame, margin: int, wraps: bool =
     If the picture ``wraps``, it may reach beyond the left and the right edge.
     """
     back = before.to_source.inverse.after(after.to_source)
-    corners = [(x, y) for x in (wanted.left, wanted.right) for y in (wanted.top, wanted.bottom)]
-    columns, rows = back(*np.array(corners, float).T)
-    near = 1e-6  # whole numbers stay whole
-    grown = Rect.between(
-        math.floor(rows.min() + near) - margin, math.floor(columns.min() + near) - margin,
-        math.ceil(rows.max() - near) + margin, math.ceil(columns.max() - near) + margin,
-    )  # fmt: skip
+    seen = back.rect(wanted)
+    grown = Rect.between(seen.top - margin, seen.left - margin, seen.bottom + margin, seen.right + margin)
     aligned = Rect.between(
         grown.top // ALIGN * ALIGN, grown.left // ALIGN * ALIGN, -(-grown.bottom // ALIGN) * ALIGN,
         -(-grown.right // ALIGN) * ALIGN,

@@ -18,6 +18,7 @@ from crispgrain.geometry import Rect, Size, tile_rect
 from ..colour import icc
 from ..colour.spaces import OPPONENT, apply_matrix, to_opponent
 from ..files.source import Source
+from ..transform import Transform
 from .approximate import factor_for
 from .pipeline import Pipeline
 
@@ -39,6 +40,11 @@ class View(Protocol):
     def tile(self) -> int: ...
     @property
     def source(self) -> Source: ...
+    @property
+    def to_source(self) -> Transform:
+        """From the pixels of the result to those of the source."""
+        ...
+
     def display(self, row: int, column: int, level: int = 0, cancel: CancelToken = NEVER) -> NDArray[np.uint8]:
         """8-bit sRGB values (h x w x 3) of a tile, halved ``level`` times."""
         ...
@@ -67,6 +73,10 @@ class Approximate:
     def source(self) -> Source:
         return self.exact.source
 
+    @property
+    def to_source(self) -> Transform:
+        return self.exact.to_source
+
     def display(self, row: int, column: int, level: int = 0, cancel: CancelToken = NEVER) -> NDArray[np.uint8]:
         small = self.exact.reduced(self.factor)
         if tile_rect(row, column, small.tile, small.size).empty:  # less than a pixel of it is left for this tile
@@ -79,6 +89,11 @@ def view_at(view: View, scale: float) -> View:
     """What stands for a view at a scale (screen pixels per pixel of the result): itself from 50 % on."""
     factor = factor_for(scale)
     return Approximate(view, factor) if factor > 1 and isinstance(view, Result | Residual | Halo) else view
+
+
+def between(start: View, end: View) -> Transform:
+    """From the pixels of one view of a shot to those of another."""
+    return end.to_source.inverse.after(start.to_source)
 
 
 def shrunk(pixels: Array, level: int) -> Array:
@@ -110,6 +125,10 @@ class Result:
     @property
     def source(self) -> Source:
         return self.pipeline.source
+
+    @property
+    def to_source(self) -> Transform:
+        return self.pipeline.steps[-1].after.to_source
 
     def display(self, row: int, column: int, level: int = 0, cancel: CancelToken = NEVER) -> NDArray[np.uint8]:
         pixels = self.pipeline.tile_pixels(row, column, len(self.pipeline.steps), cancel)
@@ -158,6 +177,10 @@ class _Compared:
     @property
     def source(self) -> Source:
         return self.after.source
+
+    @property
+    def to_source(self) -> Transform:
+        return self.after.steps[-1].after.to_source
 
     def reduced(self, factor: int) -> Self:
         return replace(self, before=self.before.reduced(factor), after=self.after.reduced(factor))

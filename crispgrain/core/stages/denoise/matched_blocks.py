@@ -13,7 +13,7 @@ from ...model import Knowledge, Model, Parameter, Stage, Values
 from ...networks import runtime
 from ...networks.conditioned import REACH
 from . import photo_net
-from .parameters import STRENGTHS, after
+from .parameters import STRENGTHS, after, summary
 from .sliding_dct import TONE_REACH
 
 # How much of a group's mean is, at first, that of its noisy blocks: the network loses faint texture, and later rounds
@@ -84,4 +84,5 @@ MODEL = Model(
     problem=lambda: runtime.problem(photo_net.NAME), tile=lambda values: TILE, same_tiles=True,
     caution=_caution, after=after,
     tolerance=runtime.ROUNDING,
+    summary=summary, strength="luminance",
 )  # fmt: skip

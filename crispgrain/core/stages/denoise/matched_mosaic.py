@@ -14,7 +14,7 @@ from ...model import Domain, Knowledge, Model, Parameter, Stage, Values
 from ...networks import runtime
 from ...networks.runtime import EDGE
 from . import mosaic_net
-from .parameters import STRENGTHS, after_demosaicing
+from .parameters import STRENGTHS, after_demosaicing, summary
 
 SAME_COLOURS = 2  # rows and columns from one cell of the mosaic to the next
 FAR = 20  # px each way in which others are sought: in steps of two no more work than 10 in steps of one
@@ -89,4 +89,5 @@ MODEL = Model(
     problem=lambda: runtime.problem(mosaic_net.NAME), after=after_demosaicing, tile=lambda values: TILE,
     same_tiles=True,
     tolerance=runtime.ROUNDING,
+    summary=summary, strength="luminance",
 )  # fmt: skip

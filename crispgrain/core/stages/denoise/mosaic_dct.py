@@ -9,7 +9,7 @@ from crispgrain.restoration import anscombe, shrinkage
 
 from ...files.source import RawSource
 from ...model import Domain, Knowledge, Model, Stage, Values
-from .parameters import STRENGTHS, after
+from .parameters import STRENGTHS, after, summary
 
 # Orthonormal over the four places of a cell: their mean, then three differences.
 CELL = np.array([[1, 1, 1, 1], [1, 1, -1, -1], [1, -1, 1, -1], [1, -1, -1, 1]], np.float32) / 2
@@ -58,4 +58,5 @@ MODEL = Model(
     Stage.DENOISE, "mosaic-dct", "Mosaic cosine",
     "For RAW: works on the sensor's own values before demosaicing, where noise is still independent.",
     STRENGTHS, run, lambda values, knowledge: 2 * shrinkage.REACH, Domain.MOSAIC, after=after,
+    summary=summary, strength="luminance",
 )  # fmt: skip

@@ -16,7 +16,7 @@ from ...files.source import RawSource
 from ...model import Domain, Knowledge, Model, Stage, Values
 from ...networks import ensemble, runtime
 from ...networks.runtime import EDGE
-from .parameters import STRENGTHS, after_demosaicing
+from .parameters import STRENGTHS, after_demosaicing, summary
 
 NAME = "mosaic-net"
 MULTIPLE = 8  # the deepest level works at an eighth of the resolution
@@ -126,4 +126,5 @@ MODEL = Model(
     (*STRENGTHS, ensemble.EFFORT), run, lambda values, knowledge: REACH, Domain.MOSAIC,
     problem=lambda: runtime.problem(NAME), after=after_demosaicing, tile=lambda values: TILE,
     tolerance=runtime.ROUNDING,
+    summary=summary, strength="luminance",
 )  # fmt: skip

@@ -14,7 +14,7 @@ from ...meter.reading import Noise
 from ...model import Knowledge, Model, Parameter, Stage, Values
 from ...networks import ensemble, runtime
 from ...networks.conditioned import REACH, TILE, restored
-from .parameters import STRENGTHS, after
+from .parameters import STRENGTHS, after, summary
 from .sliding_dct import TONE_REACH, tone_map
 
 NAME = "photo-net"
@@ -83,4 +83,5 @@ MODEL = Model(
     run, lambda values, knowledge: REACH + TONE_REACH + shadow_clipping.REACH, problem=lambda: runtime.problem(NAME),
     tile=lambda values: TILE, after=after,
     tolerance=runtime.ROUNDING,
+    summary=summary, strength="luminance",
 )  # fmt: skip

@@ -10,7 +10,7 @@ from crispgrain.restoration import shrinkage
 
 from ...colour.spaces import from_opponent, to_opponent
 from ...model import Knowledge, Model, Stage, Values
-from .parameters import STRENGTHS, after
+from .parameters import STRENGTHS, after, summary
 
 TONE_BLUR = 2.0  # px; the noise of a tone is looked up at a tone that is itself not noisy
 TONE_REACH = 8
@@ -41,4 +41,5 @@ MODEL = Model(
     Stage.DENOISE, "sliding-dct", "Sliding cosine",
     "Keeps fine regular texture; the best classical choice for finished pictures.",
     STRENGTHS, run, lambda values, knowledge: shrinkage.REACH + TONE_REACH, after=after,
+    summary=summary, strength="luminance",
 )  # fmt: skip

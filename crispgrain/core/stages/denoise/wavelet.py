@@ -9,7 +9,7 @@ from crispgrain.arrays import Array
 
 from ...colour.spaces import from_opponent, to_opponent
 from ...model import Knowledge, Model, Stage, Values
-from .parameters import STRENGTHS, after
+from .parameters import STRENGTHS, after, summary
 from .sliding_dct import TONE_REACH, tone_map
 
 SCALES = 4
@@ -67,4 +67,5 @@ def _reach(values: Values, knowledge: Knowledge) -> int:
 MODEL = Model(
     Stage.DENOISE, "wavelet", "Wavelet", "Several times faster than the others; softer, and kind to smooth shading.",
     STRENGTHS, run, _reach, after=after,
+    summary=summary, strength="luminance",
 )  # fmt: skip

@@ -14,7 +14,7 @@ from crispgrain.restoration.resample import LANCZOS_LOBES, warp
 from ...colour.spaces import srgb_decode, srgb_encode
 from ...frame import Frame
 from ...meter.reading import Noise
-from ...model import Knowledge, Model, Parameter, Role, Stage, Values
+from ...model import Drawn, Knowledge, Model, Parameter, Role, Shape, Stage, Tool, ToolError, Values
 from ...transform import Transform
 
 EDGES = (
@@ -31,6 +31,9 @@ ANGLE = Parameter(
     "angle", "Straighten", "By how much the picture is turned clockwise. What would be empty is cut off.", 0.0, -45, 45,
     0.05, "°", per_shot=True,
 )  # fmt: skip
+
+
+LEAST = 4  # px of the source
 
 
 def cut(values: Values, size: Size) -> tuple[float, float, float, float]:
@@ -73,6 +76,34 @@ def after(frame: Frame, values: Values) -> Frame:
     return replace(frame, size=Size(height, width), to_source=to_source, wraps=frame.wraps and whole)
 
 
+def _of_rectangle(drawn: Drawn) -> Values:
+    """The wish is kept in the source as it is turned now."""
+    size = drawn.source.size
+    turned = Transform.turn(float(drawn.values["angle"]), size.width / 2, size.height / 2)
+    x, y = turned(*np.array(drawn.points).T)
+    if min(x.max() - x.min(), y.max() - y.min()) < LEAST:
+        raise ToolError(f"A crop has at least {LEAST} pixels each way.")
+    shares = x.min() / size.width, y.min() / size.height, x.max() / size.width, y.max() / size.height
+    return {p.id: min(max(100 * float(share), 0.0), 100.0) for p, share in zip(EDGES, shares, strict=True)}
+
+
+def _of_line(drawn: Drawn) -> Values:
+    """What is nearer to upright is to be upright."""
+    (x1, y1), (x2, y2) = drawn.points
+    slant = -math.degrees(math.atan2(y2 - y1, x2 - x1))
+    return {"angle": (slant + 45) % 90 - 45}
+
+
+CROP = Tool(
+    "Draw crop …", "Drag a rectangle over what is to stay. Esc leaves it.", "crop drawn", Shape.RECTANGLE,
+    _of_rectangle,
+)  # fmt: skip
+LEVEL = Tool(
+    "Level line …", "Draw along something that is to be level or upright. Esc leaves it.", "straightened", Shape.LINE,
+    _of_line,
+)  # fmt: skip
+
+
 def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     """Turn by one Lanczos resampling of encoded values; called for other than whole steps only."""
     to_before = knowledge.before.to_source.inverse.after(knowledge.after.to_source)
@@ -98,4 +129,5 @@ def of_whole(picture: Array, values: Values) -> Array:
 MODEL = Model(
     Stage.DEVELOP, "crop", "Crop", "Which part of the picture is wanted, and how it is turned.",
     (*EDGES, ANGLE), run, lambda values, knowledge: LANCZOS_LOBES + 1, after=after, roles=(Role.SHAPE,),
+    summary=lambda model, values, size: "cropped", tools=(CROP, LEVEL),
 )  # fmt: skip

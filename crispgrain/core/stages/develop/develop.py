@@ -85,14 +85,15 @@ DIRECTIONAL = Model(
     Stage.DEVELOP, "directional", "Directional",
     "Demosaics along edges: fine lines stay clean.",
     PARAMETERS, develop_with(demosaic.directional), _margin, takes_pictures=False, after=after,
-    roles=(Role.EVERYWHERE,),
+    roles=(Role.EVERYWHERE,), summary=light.summary,
 )  # fmt: skip
 LINEAR = Model(
     Stage.DEVELOP, "linear", "Linear", "Demosaics by fixed filters: faster, a little softer, more colour moire.",
     PARAMETERS, develop_with(demosaic.linear), _margin, takes_pictures=False, after=after,
-    roles=(Role.EVERYWHERE,),
+    roles=(Role.EVERYWHERE,), summary=light.summary,
 )  # fmt: skip
 FINISHED = Model(
     Stage.DEVELOP, "finished", "Finished picture", "Taken as the file has it; light can be corrected.",
-    light.PARAMETERS, develop_with(demosaic.directional), takes_raw=False, after=after, roles=(Role.EVERYWHERE,),
+    light.PARAMETERS, develop_with(demosaic.directional), takes_raw=False, after=after,
+    roles=(Role.EVERYWHERE,), summary=light.summary,
 )  # fmt: skip

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from crispgrain.arrays import Array
+from crispgrain.geometry import Size
 
 from ...colour.spaces import D65, WORKING, to_xyz, white_xyz
 from ...frame import Frame
@@ -56,6 +57,13 @@ def lit(pixels: Array, values: Values) -> Array:
     return pixels * gains
 
 
+def summary(model: Model, values: Values, size: Size) -> str:
+    changed = [f"{float(values['exposure']):+.2f} EV"] if values["exposure"] else []
+    changed += [f"{float(values['warmth']):+.0f} mired"] if values["warmth"] else []
+    changed += [f"tint {float(values['tint']):+.0f}"] if values["tint"] else []
+    return ", ".join(changed) or "as shot"
+
+
 def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     return lit(pixels, values)
 
@@ -67,4 +75,5 @@ def after(frame: Frame, values: Values) -> Frame:
 MODEL = Model(
     Stage.DEVELOP, "light", "Light", "Brighter or darker, warmer or cooler, in a part of the picture.",
     tuple(replace(p, metered=None) for p in PARAMETERS), run, after=after, roles=(Role.ZONE,),
+    summary=summary,
 )  # fmt: skip

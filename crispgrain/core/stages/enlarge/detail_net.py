@@ -12,7 +12,7 @@ from ...colour.spaces import SRGB_TO_WORKING, WORKING_TO_SRGB, apply_matrix, srg
 from ...model import Knowledge, Model, Stage, Values
 from ...networks import ensemble, runtime
 from . import lanczos
-from .size import PARAMETERS
+from .size import PARAMETERS, summary
 
 FACTORS = (2, 4)
 MULTIPLE = 4  # the deepest level works at a quarter of the source's resolution
@@ -73,4 +73,5 @@ MODEL = Model(
     (*PARAMETERS, ensemble.EFFORT), run, lambda values, knowledge: REACH + AFTER + lanczos.reach(knowledge),
     problem=lambda: runtime.problem(network_name(FACTORS[0])), tile=lambda values: TILE, draft="faithful",
     tolerance=runtime.ROUNDING,
+    summary=summary,
 )  # fmt: skip

@@ -11,7 +11,7 @@ from crispgrain.restoration import resample
 from ...colour.spaces import srgb_decode, srgb_encode
 from ...model import Knowledge, Model, Stage, Values
 from . import lanczos
-from .size import PARAMETERS
+from .size import PARAMETERS, summary
 
 ITERATIONS = 6
 
@@ -42,4 +42,5 @@ MODEL = Model(
     Stage.ENLARGE, "faithful", "Faithful",
     "Sharper than plain resampling, and checked: shrinking the result gives the source back.",
     PARAMETERS, run, lambda values, knowledge: (2 * ITERATIONS + 1) * lanczos.reach(knowledge),
+    summary=summary,
 )  # fmt: skip

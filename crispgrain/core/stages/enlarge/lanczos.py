@@ -9,7 +9,7 @@ from crispgrain.restoration import resample
 
 from ...colour.spaces import srgb_decode, srgb_encode
 from ...model import Knowledge, Model, Stage, Values
-from .size import PARAMETERS
+from .size import PARAMETERS, summary
 
 
 def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
@@ -35,4 +35,5 @@ def reach(knowledge: Knowledge) -> int:
 MODEL = Model(
     Stage.ENLARGE, "lanczos", "Lanczos", "Plain resampling: quick and neutral; edges stay a little soft.",
     PARAMETERS, run, lambda values, knowledge: reach(knowledge),
+    summary=summary,
 )  # fmt: skip

@@ -9,7 +9,7 @@ from ...model import Knowledge, Model, Stage, Values
 from ...networks import ensemble, runtime
 from . import lanczos
 from .detail_net import AFTER, REACH, TILE, enlarged
-from .size import PARAMETERS
+from .size import PARAMETERS, summary
 
 NETWORKS = {4: "restore-net-x4"}
 # A shot is proposed the network if it is small and went through something; by the sizes and degradations it was
@@ -43,4 +43,5 @@ MODEL = Model(
     problem=lambda: runtime.problem(NETWORKS[4]), tile=lambda values: TILE, draft="faithful", suits=needed,
     does=(Stage.DENOISE, Stage.SHARPEN),
     tolerance=runtime.ROUNDING,
+    summary=summary,
 )  # fmt: skip

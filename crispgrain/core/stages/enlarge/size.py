@@ -5,18 +5,22 @@ from __future__ import annotations
 from crispgrain.geometry import Size
 
 from ...errors import TreatmentError
-from ...model import Parameter, Values
+from ...model import Model, Parameter, Values
 
 LARGEST_SIDE = 100_000
 
 PARAMETERS = (
     Parameter("by", "Size by", "What the number below means; the other side follows.", "factor",
-              choices=("factor", "width", "height", "long-side")),
+              choices=("factor", "width", "height", "long-side"), resizes=True),
     Parameter("factor", "Factor", "How many times wider and higher.", 2.0, 0.05, 16, 0.05, "×",
-              matters=lambda values: values["by"] == "factor"),
+              matters=lambda values: values["by"] == "factor", resizes=True),
     Parameter("pixels", "Pixels", "Width, height or long side of the result.", 4000, 1, LARGEST_SIDE, 1, "px",
-              matters=lambda values: values["by"] != "factor"),
+              matters=lambda values: values["by"] != "factor", resizes=True),
 )  # fmt: skip
+
+
+def summary(model: Model, values: Values, size: Size) -> str:
+    return f"{model.name} to {size.width} × {size.height}"
 
 
 def target_size(source: Size, values: Values) -> Size:

@@ -47,5 +47,5 @@ MODEL = Model(
         Parameter("amount", "Amount", "Strength of the grain in the middle tones, in 8-bit steps.", 2.0, 0, 20, 0.5),
         Parameter("size", "Size", "Diameter of a grain.", 1.2, 0.5, 4, 0.1, "px"),
     ),
-    run,
+    run, summary=lambda model, values, size: f"{model.name} {float(values['amount']):g}",
 )  # fmt: skip

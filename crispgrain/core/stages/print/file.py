@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from crispgrain.geometry import Size
+
 from ...colour.icc import PROFILE_NAMES
 from ...colour.spaces import OUTPUT_SPACES
 from ...files.write import OutputFormat, OutputSettings
@@ -10,6 +12,11 @@ from ...model import Model, Parameter, Stage, Values
 
 def _is_jpeg(values: Values) -> bool:
     return values["format"] == OutputFormat.JPEG
+
+
+def summary(model: Model, values: Values, size: Size) -> str:
+    bits = "8" if _is_jpeg(values) else values["bits"]
+    return f"{str(values['format']).upper()} {bits} bit, {float(values['ppi']):.0f} ppi"
 
 
 MODEL = Model(
@@ -24,7 +31,7 @@ MODEL = Model(
         Parameter("ppi", "Resolution", "Pixels per inch of paper; labs expect 300.", 300, 36, 1200, 1, "ppi"),
         Parameter("quality", "JPEG quality", "95 shows no loss.", 95, 50, 100, 1, matters=_is_jpeg),
     ),
-    lambda pixels, values, knowledge: pixels,
+    lambda pixels, values, knowledge: pixels, summary=summary,
 )  # fmt: skip
 
 

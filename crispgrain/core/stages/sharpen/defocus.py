@@ -8,7 +8,7 @@ from crispgrain.arrays import Array
 from crispgrain.restoration.point_spread import aperture
 
 from ...model import Knowledge, Model, Parameter, Stage, Values
-from . import regions, undo
+from . import regions, undo, words
 
 LEAST = 0.5  # px; a smaller disc lies within a pixel
 
@@ -42,4 +42,5 @@ MODEL = Model(
         *undo.SHARED,
     ),
     run, _margin, tile=lambda values: undo.TILE, same_tiles=True, suits=lambda reading: reading.blur.kind == "defocus",
+    summary=words.with_radius, strength="strength",
 )  # fmt: skip

@@ -10,7 +10,7 @@ from crispgrain.restoration.point_spread import gaussian
 
 from ...model import Knowledge, Model, Parameter, Stage, Values
 from ...networks import runtime
-from . import luminance, photo_prior, regions, undo
+from . import luminance, photo_prior, regions, undo, words
 
 LEAST = 0.1  # px; less is no blur
 
@@ -48,4 +48,5 @@ MODEL = Model(
     ),
     run, _margin, tile=lambda values: undo.TILE, same_tiles=True,
     suits=lambda reading: reading.blur.kind in ("none", "soft lens"),
+    summary=words.with_radius, strength="strength",
 )  # fmt: skip

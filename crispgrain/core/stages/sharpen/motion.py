@@ -7,10 +7,22 @@ import math
 from crispgrain.arrays import Array
 from crispgrain.restoration.point_spread import line
 
-from ...model import Knowledge, Model, Parameter, Stage, Values
-from . import undo
+from ...model import Drawn, Knowledge, Model, Parameter, Shape, Stage, Tool, Values
+from . import undo, words
 
 LEAST = 1.0  # px
+
+
+def _of_line(drawn: Drawn) -> Values:
+    (x1, y1), (x2, y2) = drawn.points
+    length, angle = math.hypot(x2 - x1, y2 - y1), math.degrees(math.atan2(y1 - y2, x2 - x1)) % 180
+    return {"length": round(length * 2) / 2, "angle": round(angle) % 180}
+
+
+DRAW = Tool(
+    "Draw the movement …", "Draw along the streak that one point of light became, from end to end.", "movement drawn",
+    Shape.LINE, _of_line,
+)  # fmt: skip
 
 
 def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
@@ -31,4 +43,5 @@ MODEL = Model(
     ),
     run, lambda values, knowledge: undo.margin(math.ceil(float(values["length"]) / 2) + 1),
     tile=lambda values: undo.TILE, same_tiles=True, suits=lambda reading: reading.blur.kind == "motion",
+    summary=words.with_line, strength="strength", tools=(DRAW,),
 )  # fmt: skip

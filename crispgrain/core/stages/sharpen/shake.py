@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import threading
-from weakref import WeakKeyDictionary
-
 import cv2
 import numpy as np
 
@@ -16,16 +13,13 @@ from crispgrain.restoration.point_spread import LARGEST, as_text, from_text
 from ...files.source import Source
 from ...meter.blur import rough_luminance
 from ...meter.reading import Reading
-from ...model import Knowledge, Model, Parameter, Stage, Values
+from ...model import Drawn, Knowledge, Model, Parameter, Product, Shape, Stage, Tool, ToolError, Values
 from . import undo
 
 PATCH = 448  # px, edge
 LOOKED_AT = 5  # places each way
 MOST_CLIPPED = 0.02  # of a patch
 LEAST_NOISE = 0.005  # of white; with less, what is finest in a patch misleads (by trial on photographs)
-
-_found: WeakKeyDictionary[Source, dict[int, Array]] = WeakKeyDictionary()
-_finding = threading.Lock()
 
 
 def promising_patch(source: Source) -> Rect:
@@ -52,25 +46,26 @@ def find_path(source: Source, noise: float, extent: int, patch: Rect | None = No
     return blind.estimate(y, extent, max(noise, LEAST_NOISE))
 
 
-def metered_path(source: Source, reading: Reading, extent: int) -> Array:
-    """The path from the most promising patch of a shot; found once, however many tiles ask."""
-    with _finding:
-        paths = _found.setdefault(source, {})
-        if extent not in paths:
-            paths[extent] = find_path(source, undo.linear_noise(reading.noise), extent)
-        return paths[extent]
+def _found(source: Source, reading: Reading, values: Values) -> Array:
+    return find_path(source, undo.linear_noise(reading.noise), int(float(values["extent"])))
+
+
+PATH = Product("blur path", 1, ("extent",), _found)
+
+
+def path_of(values: Values, knowledge: Knowledge) -> Array:
+    """The path set by hand, or that from the most promising patch of the shot."""
+    text = str(values["path"])
+    return from_text(text) if text else knowledge.product(PATH, values)
 
 
 def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
-    text, extent = str(values["path"]), int(float(values["extent"]))
-    path = from_text(text) if text else metered_path(knowledge.source, knowledge.reading, extent)
-    return undo.undo(pixels, path, values, knowledge, least_noise=float(values["doubt"]) / 100)
+    return undo.undo(pixels, path_of(values, knowledge), values, knowledge, float(values["doubt"]) / 100)
 
 
 def _on_reduced(values: Values, knowledge: Knowledge, factor: int) -> Values:
     """The path of the whole shot, reduced: in a reduced shot it could not be found."""
-    text, extent = str(values["path"]), int(float(values["extent"]))
-    path = from_text(text) if text else metered_path(knowledge.source, knowledge.reading, extent)
+    path = path_of(values, knowledge)
     edge = max(3, 2 * round(len(path) / factor / 2) + 1)
     around = (edge * factor - len(path)) // 2
     rim = max(around, 0)
@@ -83,11 +78,27 @@ def _margin(values: Values, knowledge: Knowledge) -> int:
     return undo.margin(len(from_text(text)) // 2 if text else int(float(values["extent"])) // 2 + 1)
 
 
+def _in_patch(drawn: Drawn) -> Values:
+    """The path found in a drawn rectangle."""
+    extent = int(float(drawn.values["extent"]))
+    x, y = zip(*drawn.points, strict=True)
+    left, top, right, bottom = (int(end(v)) // 2 * 2 for end in (min, max) for v in (x, y))  # whole sensor cells
+    patch = Rect.between(top, left, bottom, right).intersect(drawn.source.size.rect)
+    if min(patch.width, patch.height) < 3 * extent:
+        raise ToolError(f"The patch is too small: it wants at least {3 * extent} pixels each way.")
+    return {"path": as_text(find_path(drawn.source, undo.linear_noise(drawn.reading.noise), extent, patch))}
+
+
+FIND = Tool(
+    "Find the path in a patch …", "Drag a rectangle over a part with clear edges in all directions.",
+    "path found in a patch", Shape.RECTANGLE, _in_patch, slow=True,
+)  # fmt: skip
+
 MODEL = Model(
     Stage.SHARPEN, "shake", "Shake", "Undoes an unsteady hand: finds the path each point took, and goes back along it.",
     (
         Parameter("path", "Path", "The path each point took. It is found in the picture, and can be corrected.", "",
-                  check=lambda text: text and from_text(text), per_shot=True),
+                  check=lambda text: text and from_text(text), per_shot=True, product=PATH),
         Parameter("extent", "Extent", "The longest path looked for.", 25.0, 9, LARGEST, 2, "px"),
         Parameter("doubt", "Doubt", "Error of the path to reckon with, as noise in percent of white. A path that was "
                   "found is never exact; higher is calmer, lower is sharper.", 2.0, 0, 6, 0.1, "%"),
@@ -95,4 +106,5 @@ MODEL = Model(
     ),
     run, _margin, tile=lambda values: undo.TILE, same_tiles=True, suits=lambda reading: reading.blur.kind == "shake",
     on_reduced=_on_reduced,
+    strength="strength", tools=(FIND,),
 )  # fmt: skip

@@ -15,7 +15,7 @@ from ...networks import ensemble, runtime
 from ...networks.conditioned import REACH, TILE, restored
 from ..denoise.photo_net import COMPRESSION
 from ..denoise.sliding_dct import TONE_REACH, tone_map
-from . import luminance, regions, undo
+from . import luminance, regions, undo, words
 
 NAME = "sharp-net"
 LARGEST = 3.0  # px, the largest blur the network is told of
@@ -79,4 +79,5 @@ MODEL = Model(
     problem=lambda: runtime.problem(NAME), tile=lambda values: TILE,
     suits=lambda reading: reading.blur.kind in ("none", "soft lens"),
     tolerance=runtime.ROUNDING,
+    summary=words.with_radius, strength="strength",
 )  # fmt: skip

@@ -11,7 +11,7 @@ from crispgrain.arrays import Array
 
 from ...colour.spaces import srgb_decode, srgb_encode
 from ...model import Knowledge, Model, Parameter, Stage, Values
-from . import luminance
+from . import luminance, words
 
 
 def _reach(radius: float) -> int:
@@ -42,4 +42,5 @@ MODEL = Model(
                   2.0, 0, 20, 0.5),
     ),
     run, lambda values, knowledge: _reach(float(values["radius"])),
+    summary=words.with_radius, strength="strength",
 )  # fmt: skip

@@ -1,0 +1,17 @@
+"""What is said of Develop."""
+
+from __future__ import annotations
+
+from ...about import About, Facts
+from ...meter import words
+
+
+def _reading(facts: Facts) -> list[str]:
+    source, reading = facts.source, facts.reading
+    said = [f"{reading.size.width} × {reading.size.height} px" + (", RAW" if source.is_raw else "")]
+    said += [source.facts.camera] if source.facts.camera else []
+    said += [f"ISO {source.facts.iso}"] if source.facts.iso else []
+    return [*said, *words.tone_words(reading), *words.history_words(reading)]
+
+
+ABOUT = About(metered=True, compared=True, reading=_reading, remarks=lambda facts: list(facts.source.facts.remarks))

@@ -1,0 +1,72 @@
+"""The roll as a list that Qt's views can show: rows are what is listed, in order."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtGui import QImage
+
+from crispgrain.session.roll import Roll, ShotId
+
+SHOT = Qt.ItemDataRole.UserRole
+
+
+class RollModel(QAbstractListModel):
+    """Mirrors a roll; knows the thumbnails besides."""
+
+    def __init__(self, roll: Roll) -> None:
+        super().__init__()
+        self._roll = roll
+        self._ids = list(roll.listed)
+        self.thumbnails: dict[ShotId, QImage] = {}
+        roll.opened.connect(self._opened)
+        roll.arranged.connect(self._arranged)
+        roll.changed.connect(self._changed)
+
+    def rowCount(self, parent: QModelIndex | QPersistentModelIndex = QModelIndex()) -> int:  # noqa: B008
+        return 0 if parent.isValid() else len(self._ids)
+
+    def data(self, index: QModelIndex | QPersistentModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if not index.isValid():
+            return None
+        shot = self._roll[self._ids[index.row()]]
+        if role == Qt.ItemDataRole.DisplayRole:
+            return shot.path.name
+        if role == Qt.ItemDataRole.DecorationRole:
+            return self.thumbnails.get(shot.id)
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return f"{shot.path}\n{shot.problem or shot.headline}".strip()
+        if role == Qt.ItemDataRole.AccessibleTextRole:
+            return f"{shot.path.name}, {shot.state}, {shot.problem or shot.headline}"
+        return shot if role == SHOT else None
+
+    def id_at(self, row: int) -> ShotId:
+        return self._ids[row]
+
+    def row_of(self, id: ShotId) -> int:
+        """-1 if it is not listed."""
+        return self._ids.index(id) if id in self._ids else -1
+
+    def set_thumbnail(self, id: ShotId, image: QImage) -> None:
+        self.thumbnails[id] = image
+        self._changed(id)
+
+    def _opened(self, new: list[ShotId]) -> None:
+        listed = self._roll.listed
+        if listed != [*self._ids, *new]:
+            self._arranged()
+            return
+        self.beginInsertRows(QModelIndex(), len(self._ids), len(listed) - 1)
+        self._ids = list(listed)
+        self.endInsertRows()
+
+    def _arranged(self) -> None:
+        self.beginResetModel()
+        self._ids = list(self._roll.listed)
+        self.endResetModel()
+
+    def _changed(self, id: ShotId) -> None:
+        row = self.row_of(id)
+        if row >= 0:
+            self.dataChanged.emit(self.index(row), self.index(row))

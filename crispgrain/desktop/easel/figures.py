@@ -1,0 +1,70 @@
+"""Figures of what is in view: halos, and structure in what was taken away."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from crispgrain.cancel import CancelToken
+from crispgrain.core.render.views import Approximate, Halo, Residual, View
+from crispgrain.desktop.base.background import Background, Urgency
+from crispgrain.geometry import Rect
+
+RESTING = 400  # ms without a change before a figure is worked out
+MOST_MEASURED = 1_500_000  # pixels of what is in view
+
+
+class Figures(QObject):
+    """Measures what a view shows, once it has come to rest."""
+
+    measured = Signal(str)  # in words
+
+    def __init__(self, background: Background) -> None:
+        super().__init__()
+        self._background = background
+        self._cancel = CancelToken()
+        self._resting = QTimer(self)
+        self._resting.setSingleShot(True)
+        self._resting.setInterval(RESTING)
+        self._resting.timeout.connect(self._measure)
+        self._asked: tuple[View, Rect] | None = None
+
+    def follow(self, view: View | None, visible: Rect) -> None:
+        """Say in figures what a view shows, once the picture has come to rest."""
+        self._cancel.cancel()
+        view = view.exact if isinstance(view, Approximate) else view
+        wanted = isinstance(view, Residual | Halo) and visible.width > 0 and visible.height > 0
+        self._asked = (view, visible) if wanted and view is not None else None
+        if self._asked is None:
+            self._resting.stop()
+            self.measured.emit("")
+        else:
+            self._resting.start()
+
+    def _measure(self) -> None:
+        if self._asked is None:
+            return
+        view, visible = self._asked
+        self._cancel = cancel = CancelToken()
+        part = _middle(visible)
+
+        def job() -> str:
+            if isinstance(view, Halo):
+                return f"Halos on {view.share(part, cancel):.2%} of what is in view (beyond {view.limit:.0%} of white)."
+            assert isinstance(view, Residual)
+            return structure_words(view.structure(part, cancel))
+
+        self._background.submit(Urgency.STRIP, job, self.measured.emit, cancel=cancel)
+
+
+def structure_words(share: float) -> str:
+    """The structure found in a residual (see :meth:`Residual.structure`), in words."""
+    if abs(share) < 0.01:
+        return f"Residual: next to no detail in it ({share:+.1%} of what is in view)."
+    return f"Residual: {abs(share):.1%} of the detail in view was {'taken away' if share > 0 else 'added'}."
+
+
+def _middle(rect: Rect) -> Rect:
+    """The middle of a rectangle, no larger than can be measured in a moment."""
+    share = min(1.0, (MOST_MEASURED / max(rect.width * rect.height, 1)) ** 0.5)
+    height, width = max(1, int(rect.height * share)), max(1, int(rect.width * share))
+    return Rect(rect.top + (rect.height - height) // 2, rect.left + (rect.width - width) // 2, height, width)

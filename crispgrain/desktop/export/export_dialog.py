@@ -1,0 +1,157 @@
+"""What an export asks: format, bit depth, profile, resolution, folder and name."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QDoubleSpinBox,
+    QFileDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from crispgrain.core.colour.spaces import OUTPUT_SPACES
+from crispgrain.core.files.write import OutputFormat, OutputSettings
+from crispgrain.core.model import Stage
+from crispgrain.core.networks.ensemble import EFFORT
+from crispgrain.core.render.pipeline import Pipeline
+from crispgrain.core.render.whole import result_name
+from crispgrain.core.stages.print.file import output_settings
+from crispgrain.core.treatment import Treatment
+from crispgrain.desktop.base.dialogs import dialog_buttons
+
+FORMAT_NAMES = {OutputFormat.TIFF: "TIFF", OutputFormat.PNG: "PNG", OutputFormat.JPEG: "JPEG"}
+
+
+class ExportDialog(QDialog):
+    """Format, bit depth, profile, resolution, folder and name of the file(s) to write."""
+
+    def __init__(
+        self, pipeline: Pipeline, count: int, folder: Path, parent: QWidget | None = None,
+        settings: OutputSettings | None = None,
+    ) -> None:  # fmt: skip
+        super().__init__(parent)
+        self._pipeline, self._count = pipeline, count
+        self.setWindowTitle("Export" if count == 1 else f"Export {count} shots")
+        self.setMinimumWidth(470)
+        settings = settings or output_settings(pipeline.resolved[Stage.PRINT].values)
+        self.format = QComboBox()
+        for f in OutputFormat:
+            self.format.addItem(FORMAT_NAMES[f], f)
+        self.format.setCurrentIndex(self.format.findData(settings.format))
+        self.bits = QComboBox()
+        for bits in (8, 16):
+            self.bits.addItem(f"{bits} bits per channel", bits)
+        self.bits.setCurrentIndex(self.bits.findData(settings.bits))
+        self.profile = QComboBox()
+        for space in OUTPUT_SPACES.values():
+            self.profile.addItem(space.name, space.id)
+        self.profile.setCurrentIndex(self.profile.findData(settings.profile))
+        self.ppi = QDoubleSpinBox()
+        self.ppi.setRange(36, 1200)
+        self.ppi.setDecimals(0)
+        self.ppi.setSuffix(" ppi")
+        self.ppi.setValue(settings.ppi)
+        self.ppi.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+        self.quality = QSpinBox()
+        self.quality.setRange(50, 100)
+        self.quality.setValue(settings.quality)
+        self.quality.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+        self.best = QCheckBox("Best effort: networks take four times as long")
+        self.folder = QLineEdit(str(folder))
+        browse = QPushButton("Choose …")
+        browse.clicked.connect(self._browse)
+        folder_row = QHBoxLayout()
+        folder_row.addWidget(self.folder, 1)
+        folder_row.addWidget(browse)
+        self.name = QLineEdit()
+        self.extent = QLabel()
+        self.extent.setProperty("role", "faint")
+        form = QFormLayout()
+        form.setLabelAlignment(Qt.AlignmentFlag.AlignRight)
+        form.setHorizontalSpacing(14)
+        for words, field in (
+            ("Format", self.format), ("Bit depth", self.bits), ("JPEG quality", self.quality),
+            ("Profile", self.profile), ("Resolution", self.ppi), ("", self.best), ("Folder", folder_row),
+            ("Name", self.name),
+        ):  # fmt: skip
+            form.addRow(words, field)
+        self._form = form
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 18, 20, 16)
+        layout.setSpacing(14)
+        layout.addLayout(form)
+        layout.addWidget(self.extent)
+        layout.addWidget(dialog_buttons(self, "Export"))
+        self.format.currentIndexChanged.connect(self._update)
+        self.ppi.valueChanged.connect(self._update)
+        self._update()
+        form.setRowVisible(self.name, count == 1)
+        form.setRowVisible(self.best, any(EFFORT.id in s.values for s in pipeline.resolved.stages.values() if s.on))
+
+    def _update(self) -> None:
+        chosen = OutputFormat(self.format.currentData())
+        self._form.setRowVisible(self.bits, chosen is not OutputFormat.JPEG)
+        self._form.setRowVisible(self.quality, chosen is OutputFormat.JPEG)
+        written = self.name.text()
+        if not written:
+            settings = output_settings(self._pipeline.resolved[Stage.PRINT].values)
+            written = result_name(self._pipeline.source.path, self._pipeline.resolved, settings)
+        stem = written.rpartition(".")[0] if "." in written else written
+        self.name.setText(stem + chosen.suffix)
+        size, ppi = self._pipeline.size, self.ppi.value()
+        self.extent.setText(
+            f"{size.width} × {size.height} px, {size.width / ppi * 2.54:.1f} × {size.height / ppi * 2.54:.1f} cm "
+            "on paper. Originals are never written to; a name already taken gets a number."
+        )
+        self.extent.setWordWrap(True)
+
+    def _browse(self) -> None:
+        chosen = QFileDialog.getExistingDirectory(self, "Folder for results", self.folder.text())
+        if chosen:
+            self.folder.setText(chosen)
+
+    def with_effort(self, treatment: Treatment) -> Treatment:
+        """The treatment with the networks' effort as chosen for this export."""
+        if self.best.isChecked():
+            for stage in (s for s, r in self._pipeline.resolved.stages.items() if EFFORT.id in r.values):
+                treatment = treatment.set(f"{stage}.{EFFORT.id}", EFFORT.choices[-1])
+        return treatment
+
+    def with_print(self, treatment: Treatment) -> Treatment:
+        """The treatment with its Print stage as chosen here."""
+        return (
+            treatment.set("print.format", str(self.format.currentData()))
+            .set("print.bits", str(self.bits.currentData()))
+            .set("print.profile", str(self.profile.currentData()))
+            .set("print.ppi", self.ppi.value())
+            .set("print.quality", self.quality.value())
+        )
+
+    @property
+    def output(self) -> OutputSettings:
+        """What was chosen, to be proposed again next time."""
+        return OutputSettings(
+            self.format.currentData(), self.bits.currentData(), self.profile.currentData(), self.ppi.value(),
+            self.quality.value(),
+        )  # fmt: skip
+
+    @property
+    def chosen_folder(self) -> Path:
+        return Path(self.folder.text()).expanduser()
+
+    @property
+    def chosen_name(self) -> str:
+        """File name for a single shot; empty for several, which are named by what was done."""
+        return Path(self.name.text()).name if self._count == 1 else ""

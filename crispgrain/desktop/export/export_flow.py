@@ -1,0 +1,74 @@
+"""From the wish to export to written files: dialog, jobs, and what the bottom line says of them."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QObject
+from PySide6.QtWidgets import QWidget
+
+from crispgrain.core.model import Stage
+from crispgrain.core.render.progress import Progress
+from crispgrain.desktop.base.preferences import last_folder, last_output, remember_export
+from crispgrain.desktop.base.status_line import StatusLine
+from crispgrain.session.roll import ShotId, State
+from crispgrain.session.session import Session
+
+from .export_dialog import ExportDialog
+from .exporter import Exporter, Job
+
+
+class ExportFlow(QObject):
+    """Asks where and how, starts the exports, and remembers what was chosen last."""
+
+    def __init__(self, session: Session, exporter: Exporter, status: StatusLine, window: QWidget) -> None:
+        super().__init__(window)
+        self.session, self.exporter, self.status, self.window = session, exporter, status, window
+        exporter.started.connect(lambda job: session.roll.set_state(job.id, State.RENDERING))
+        exporter.progress.connect(self._progress)
+        exporter.written.connect(self._written)
+        exporter.failed.connect(self._failed)
+        exporter.finished.connect(self._finished)
+
+    def ask(self, every: bool = False) -> None:
+        """Let the person choose for the chosen shots, or for all that are listed."""
+        roll, pipeline, entry = self.session.roll, self.session.pipeline, self.session.on_easel
+        if pipeline is None or entry is None:
+            return
+        ids = [id for id in (roll.listed if every else self.session.chosen) if roll[id].state is not State.FAILED]
+        folder = last_folder() or entry.path.parent / "results"
+        # A shot with Print settings of its own keeps them; others are offered what was chosen last.
+        again = None if entry.treatment[Stage.PRINT].values else last_output()
+        dialog = ExportDialog(pipeline, len(ids), folder, self.window, again)
+        if dialog.exec():
+            self.export(ids, dialog)
+
+    def export(self, ids: list[ShotId], dialog: ExportDialog) -> None:
+        """Write the results of some shots in the background; what was chosen becomes their Print stage."""
+        remember_export(dialog.chosen_folder, dialog.output)
+        roll = self.session.roll
+        changed = {id: dialog.with_print(roll[id].treatment) for id in ids}
+        self.session.change(changed, "Print: as exported")
+        self.status.offer_folder(None)
+        folder, name = dialog.chosen_folder, dialog.chosen_name
+        self.exporter.add([Job(id, roll[id].path, dialog.with_effort(changed[id]), folder, name) for id in ids])
+
+    def _progress(self, job: Job, progress: Progress) -> None:
+        more = f" ({self.exporter.waiting - 1} more waiting)" if self.exporter.waiting > 1 else ""
+        self.status.say(f"Exporting {job.path.name}{more}", progress)
+
+    def _written(self, job: Job, path: Path) -> None:
+        self.session.roll.set_state(job.id, State.EXPORTED)
+        self.status.offer_folder(path.parent)
+        self.status.say(f"Written: {path.name}")
+
+    def _failed(self, job: Job, words: str) -> None:
+        roll = self.session.roll
+        if job.id in roll.shots:
+            roll.set_state(job.id, roll[job.id].settled_state)
+        self.status.say(f"Not exported: {words}")
+
+    def _finished(self, written: int, failed: int) -> None:
+        if written + failed > 1:
+            trouble = f", {failed} failed" if failed else ""
+            self.status.say(f"{written} results written{trouble}.")

@@ -1,0 +1,160 @@
+"""Opening shots in steps: a first look within a moment, then the reading; and which shots stay in memory."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QImage
+
+from crispgrain.cancel import CancelToken
+from crispgrain.core.files import Source, read_shot
+from crispgrain.core.meter import Reading, first_reading, measure
+from crispgrain.core.meter.words import headline
+from crispgrain.core.render.overview import overview
+from crispgrain.core.render.threads import worker_count
+from crispgrain.core.resolve import Resolved, resolve
+from crispgrain.core.shot import Shot
+from crispgrain.desktop.base.background import Background, Urgency
+from crispgrain.desktop.contact.contact_sheet import ContactSheet
+from crispgrain.desktop.contact.thumbnails import kept_thumbnail, packed, thumbnail
+from crispgrain.desktop.easel.layer import to_image
+from crispgrain.session.comparing import developed
+from crispgrain.session.roll import ShotId, State
+from crispgrain.session.session import Session
+from crispgrain.store import Stamp
+
+IN_MEMORY = 5  # shots whose pixels are kept: the current one, its neighbours, and two seen before
+
+
+class ShotLoader(QObject):
+    """Reads and measures shots in the background and enters what comes of it in the roll."""
+
+    first_look = Signal(int, object, object, object)  # id, Source, Resolved (Develop only), QImage
+    ready = Signal(int)  # the shot is in memory and measured
+    failed = Signal(int, str)
+
+    def __init__(self, session: Session, sheet: ContactSheet, background: Background) -> None:
+        super().__init__()
+        self._roll, self._store = session.roll, session.store
+        self._sheet, self._background = sheet, background
+        self._recent: list[ShotId] = []
+        self._to_meter: list[ShotId] = []
+        self._metering = 0  # jobs under way
+
+    def open(self, id: ShotId) -> None:
+        """Bring a shot into memory; ``first_look`` comes before ``ready`` unless it is there already."""
+        entry = self._roll[id]
+        if entry.shot is not None:
+            self._keep(id)
+            self.ready.emit(id)
+            return
+
+        def read() -> tuple[Source, Resolved, QImage, QImage]:
+            source = read_shot(entry.path)
+            resolved = resolve(developed(entry.treatment), source, first_reading(source))
+            return source, resolved, to_image(overview(source, resolved)), thumbnail(source)
+
+        def got(answer: tuple[Source, Resolved, QImage, QImage]) -> None:
+            source, resolved, image, small = answer
+            self._sheet.roll_model.set_thumbnail(id, small)
+            self.first_look.emit(id, source, resolved, image)
+            self._background.submit(Urgency.OPENING, lambda: self._measured(source), metered, self._trouble(id))
+
+        def metered(shot: Shot) -> None:
+            entry.shot = shot
+            self._keep(id)
+            self._enter(id, shot.reading)
+            self.ready.emit(id)
+
+        self._background.submit(Urgency.OPENING, read, got, self._trouble(id))
+
+    def prepare(self, id: ShotId, cancel: CancelToken, then: Callable[[], None]) -> None:
+        """Bring a shot into memory that may be looked at next; nothing is shown of it."""
+        entry = self._roll[id]
+
+        def done(shot: Shot) -> None:
+            entry.shot = shot
+            self._keep(id)
+            self._enter(id, shot.reading)
+            then()
+
+        self._background.submit(
+            Urgency.AHEAD, lambda: self._measured(read_shot(entry.path)), done, self._trouble(id), cancel
+        )
+
+    def _measured(self, source: Source) -> Shot:
+        """A shot with its reading, found again if the file is as it was when it was measured."""
+        stamp = Stamp.of(source.path)
+        reading = self._store.reading(stamp)
+        if reading is None:
+            reading = measure(source)
+            self._store.keep_reading(stamp, reading)
+        return Shot(source, reading)
+
+    def meter_later(self, ids: list[ShotId]) -> None:
+        """Measure shots and make their thumbnails when nothing more urgent is to do, those in sight first."""
+        self._to_meter += ids
+        self._meter_next()
+
+    def _meter_next(self) -> None:
+        # The queue gets no more than the workers can take, so that scrolling still changes what comes next.
+        while self._to_meter and self._metering < worker_count():
+            seen = self._sheet.in_sight
+            id = min(self._to_meter, key=lambda i: (i not in seen, i))
+            self._to_meter.remove(id)
+            self._metering += 1
+            self._meter(id)
+
+    def _meter(self, id: ShotId) -> None:
+        entry = self._roll[id]
+
+        def job() -> tuple[Reading, QImage]:
+            stamp = Stamp.of(entry.path)
+            reading, small = self._store.reading(stamp), kept_thumbnail(self._store, stamp)
+            if reading is None or small is None:
+                source = read_shot(entry.path)  # its pixels are let go afterwards
+                reading, small = self._measured(source).reading, thumbnail(source)
+                self._store.keep_thumbnail(stamp, packed(small))
+            return reading, small
+
+        def done(answer: tuple[Reading, QImage]) -> None:
+            reading, small = answer
+            self._sheet.roll_model.set_thumbnail(id, small)
+            self._enter(id, reading)
+            self._metered()
+
+        def failed(error: Exception) -> None:
+            self._trouble(id)(error)
+            self._metered()
+
+        self._background.submit(Urgency.METERING, job, done, failed)
+
+    def _metered(self) -> None:
+        self._metering -= 1
+        self._meter_next()
+
+    def _enter(self, id: ShotId, reading: Reading) -> None:
+        if id not in self._roll.shots:
+            return
+        entry = self._roll[id]
+        entry.headline = headline(reading)
+        if entry.state is State.WAITING:
+            entry.state = entry.settled_state
+        self._roll.touch(id)
+
+    def _trouble(self, id: ShotId) -> Callable[[Exception], None]:
+        def failed(error: Exception) -> None:
+            words = str(error) or type(error).__name__
+            self._roll.fail(id, words)
+            self.failed.emit(id, words)
+
+        return failed
+
+    def _keep(self, id: ShotId) -> None:
+        """Let go of the pixels of shots not looked at for longest."""
+        self._recent = [i for i in self._recent if i != id] + [id]
+        while len(self._recent) > IN_MEMORY:
+            gone = self._recent.pop(0)
+            if gone in self._roll.shots:
+                self._roll[gone].shot = None

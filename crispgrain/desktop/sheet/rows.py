@@ -1,0 +1,101 @@
+"""Rows of the control sheet: one setting each."""
+
+from __future__ import annotations
+
+import math
+
+from PySide6.QtCore import QEvent, QObject, QSignalBlocker, Qt, Signal
+from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from crispgrain.core.model import Parameter, Value
+
+from .metered_slider import MeteredSlider
+from .path_row import PathRow
+
+
+class WheelPasses(QObject):
+    """Lets the wheel scroll the sheet instead of changing the setting under the pointer."""
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Wheel:
+            event.ignore()
+            return True
+        return False
+
+
+class NumberRow(QWidget):
+    """A number: its name, a field to type in, a slider."""
+
+    changed = Signal(str, object)
+
+    def __init__(self, parameter: Parameter) -> None:
+        super().__init__()
+        self.parameter = parameter
+        self.field = QDoubleSpinBox()
+        self.field.setRange(parameter.minimum, parameter.maximum)
+        self.field.setDecimals(max(0, math.ceil(-math.log10(parameter.step))) if parameter.step < 1 else 0)
+        self.field.setSingleStep(parameter.step)
+        self.field.setSuffix(f" {parameter.unit}" if parameter.unit else "")
+        self.field.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+        self.field.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.field.setFixedWidth(96)
+        self.field.setKeyboardTracking(False)
+        self.field.setAccessibleName(parameter.name)
+        self.field.installEventFilter(WheelPasses(self))
+        self.slider = MeteredSlider(parameter.minimum, parameter.maximum, parameter.step)
+        self.slider.setAccessibleName(parameter.name)
+        self.setToolTip(parameter.help)
+        top = QHBoxLayout()
+        top.addWidget(QLabel(parameter.name))
+        top.addStretch()
+        top.addWidget(self.field)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addLayout(top)
+        layout.addWidget(self.slider)
+        self.field.valueChanged.connect(lambda v: self.changed.emit(parameter.id, v))
+        self.slider.moved.connect(lambda v: self.changed.emit(parameter.id, v))
+        self.slider.returned.connect(lambda: self.changed.emit(parameter.id, None))
+
+    def show_value(self, value: Value, metered: Value, following: bool) -> None:
+        with QSignalBlocker(self.field):
+            if abs(self.field.value() - float(value)) > 1e-9:
+                self.field.setValue(float(value))
+        self.slider.show_value(float(value), float(metered), following)
+
+
+class ChoiceRow(QWidget):
+    """One of several words."""
+
+    changed = Signal(str, object)
+
+    def __init__(self, parameter: Parameter) -> None:
+        super().__init__()
+        self.parameter = parameter
+        self.field = QComboBox()
+        for choice in parameter.choices:
+            self.field.addItem(parameter.label(choice), choice)
+        self.field.setAccessibleName(parameter.name)
+        self.field.installEventFilter(WheelPasses(self))
+        self.field.setMinimumWidth(120)
+        self.setToolTip(parameter.help)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 2, 0, 2)
+        layout.addWidget(QLabel(parameter.name))
+        layout.addStretch()
+        layout.addWidget(self.field)
+        self.field.activated.connect(lambda i: self.changed.emit(parameter.id, self.field.itemData(i)))
+
+    def show_value(self, value: Value, metered: Value, following: bool) -> None:
+        self.field.setCurrentIndex(self.field.findData(value))
+
+
+Row = NumberRow | ChoiceRow | PathRow
+
+
+def row_for(parameter: Parameter) -> Row:
+    """The row for a setting, by what kind of value it has."""
+    if parameter.choices:
+        return ChoiceRow(parameter)
+    return NumberRow(parameter) if parameter.is_number else PathRow(parameter)

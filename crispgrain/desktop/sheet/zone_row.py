@@ -1,0 +1,57 @@
+"""The row of the control sheet that says which of a stage's operations is shown: everywhere, a zone, or the crop."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QWidget
+
+from crispgrain.core.model import Role, Stage
+from crispgrain.core.registry import models_of
+from crispgrain.core.treatment import Treatment
+
+
+class ZoneRow(QWidget):
+    """A list of operations, everywhere first, with buttons to add and to remove one."""
+
+    chosen = Signal(str)  # id of an operation
+    add_wanted = Signal()
+    remove_wanted = Signal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.list = QComboBox()
+        self.list.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.list.setMinimumContentsLength(8)
+        self.list.setAccessibleName("Part of the picture")
+        self.list.setToolTip("Which part of the picture the settings below are for.")
+        self.add = QPushButton("Add zone …")
+        self.add.setToolTip("Treat a part of the picture by itself: draw from where it is whole to where it ends.")
+        self.remove = QPushButton("Remove")
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(self.list, 1)
+        layout.addWidget(self.add)
+        layout.addWidget(self.remove)
+        layout.addStretch()
+        self.list.activated.connect(lambda row: self.chosen.emit(self.list.itemData(row)))
+        self.add.clicked.connect(self.add_wanted)
+        self.remove.clicked.connect(lambda: self.remove_wanted.emit(self.list.currentData()))
+
+    def show_operations(self, stage: Stage, treatment: Treatment, current: str) -> None:
+        """Show what a stage has; the row is there for stages that may have more than one."""
+        zoned = bool(models_of(stage, Role.ZONE))
+        ids = [stage.value, *(o.id for o in treatment.beside(stage))]
+        ids += [m.id for m in models_of(stage, Role.SHAPE) if m.id not in ids]
+        self.list.clear()
+        for id in ids:
+            self.list.addItem(operation_name(id), id)
+        self.list.setCurrentIndex(max(0, self.list.findData(current)))
+        self.list.setVisible(len(ids) > 1)
+        self.remove.setVisible(current != stage and treatment.find(current) is not None)
+        self.add.setVisible(zoned and not self.remove.isVisibleTo(self))
+        self.setVisible(zoned)
+
+
+def operation_name(id: str) -> str:
+    """What an operation is called in the interface."""
+    return "Everywhere" if id in list(Stage) else id.replace("-", " ").capitalize()

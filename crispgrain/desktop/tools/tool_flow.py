@@ -1,0 +1,123 @@
+"""What is drawn on the easel becomes part of the treatment: zones, and whatever a model's tools are for."""
+
+from __future__ import annotations
+
+from functools import partial
+
+import numpy as np
+from PySide6.QtCore import QLineF, QObject
+
+from crispgrain.arrays import Array
+from crispgrain.core.errors import TreatmentError
+from crispgrain.core.masks import LinearGradient
+from crispgrain.core.model import Drawn, Shape, Tool, ToolError, Values
+from crispgrain.core.resolve import concrete
+from crispgrain.core.transform import Transform
+from crispgrain.desktop.base.background import Background, Urgency
+from crispgrain.desktop.base.status_line import StatusLine
+from crispgrain.desktop.easel.easel import Easel
+from crispgrain.desktop.easel.hand import Points
+from crispgrain.desktop.sheet.path_row import PathRow
+from crispgrain.desktop.sheet.zone_row import operation_name
+from crispgrain.session.session import Session
+
+
+class ToolFlow(QObject):
+    """Asks for a stroke on the easel and makes settings, or an operation, of it."""
+
+    def __init__(self, session: Session, easel: Easel, background: Background, status: StatusLine) -> None:
+        super().__init__(easel)
+        self._session, self._easel, self._background, self._status = session, easel, background, status
+
+    # ---- tools of models -----------------------------------------------------------
+    def start(self, tool: Tool) -> None:
+        """Ask for what a tool needs."""
+        self._easel.hand.ask(tool.shape, partial(self._use, tool, self._session.operation))
+        self._status.say(tool.hint)
+
+    def _use(self, tool: Tool, operation: str, points: Points) -> None:
+        shot, to_source = self._session.shot, self._to_source()
+        if shot is None or to_source is None:
+            return
+        given, _ = self._session.treatment.addressed(operation)
+        values = concrete(given, shot.source, shot.reading).values
+        drawn = Drawn(_moved(points, to_source), shot.source, shot.reading, values)
+
+        def done(settings: Values) -> None:
+            if self._session.shot is not shot:
+                return
+            self._status.say("")
+            try:
+                named = {f"{operation}.{name}": value for name, value in settings.items()}
+                self._session.change_settings(named, f"{given.stage.label}: {tool.done}")
+            except TreatmentError as error:
+                self._status.say(str(error))
+
+        def failed(error: Exception) -> None:
+            self._status.say(str(error) if isinstance(error, ToolError) else f"That could not be used ({error}).")
+
+        if tool.slow:
+            self._status.say("Working it out …")
+            self._background.submit(Urgency.VISIBLE, lambda: tool.settings(drawn), done, failed)
+            return
+        try:
+            done(tool.settings(drawn))
+        except ToolError as error:
+            failed(error)
+
+    def find(self, row: PathRow) -> None:
+        """Fill in what was found in the whole shot for a setting that is left to that."""
+        shot, pipeline, product = self._session.shot, self._session.pipeline, row.parameter.product
+        if shot is None or pipeline is None or product is None:
+            return
+        values = pipeline.resolved[self._session.stage].values
+
+        def done(found: Array) -> None:
+            if self._session.shot is shot and row.picture.kernel is None:
+                row.show_found(found)
+
+        self._background.submit(Urgency.OPENING, lambda: pipeline.product(product, values), done)
+
+    # ---- zones -----------------------------------------------------------------------
+    def add_zone(self) -> None:
+        """Ask for a gradient of a new zone of the stage that is open."""
+        self._easel.hand.ask(Shape.LINE, self._take_gradient)
+        self._status.say("Draw from where the zone is whole to where it ends. Esc leaves it.")
+
+    def remove(self, id: str) -> None:
+        session, stage = self._session, self._session.stage
+        session.change_treatment(session.treatment.without(id), f"{stage.label}: {operation_name(id)} removed")
+        session.choose_operation(stage.value)
+
+    def show_guide(self) -> None:
+        """Show on the easel where the zone that is open lies; nothing for what has no mask."""
+        shot, to_source = self._session.shot, self._to_source()
+        zone = self._session.treatment.find(self._session.operation)
+        mask = zone.mask if zone is not None else None
+        if shot is None or to_source is None or mask is None:
+            self._easel.show_guide(None)
+            return
+        size = shot.source.size
+        ends = [(x * size.width, y * size.height) for x, y in (mask.start, mask.end)]
+        (x1, y1), (x2, y2) = _moved(tuple(ends), to_source.inverse)
+        self._easel.show_guide(QLineF(x1, y1, x2, y2))
+
+    def _take_gradient(self, points: Points) -> None:
+        session, shot, to_source = self._session, self._session.shot, self._to_source()
+        if shot is None or to_source is None:
+            return
+        size = shot.source.size
+        start, end = ((x / size.width, y / size.height) for x, y in _moved(points, to_source))
+        treatment, id = session.treatment.with_zone(session.stage, LinearGradient(start, end))
+        self._status.say("")
+        session.change_treatment(treatment, f"{session.stage.label}: {operation_name(id)}")
+        session.choose_operation(id)
+
+    def _to_source(self) -> Transform | None:
+        pipeline = self._session.pipeline
+        return pipeline.steps[-1].after.to_source if pipeline is not None else None
+
+
+def _moved(points: Points, transform: Transform) -> Points:
+    x, y = transform(*np.array(points, float).T)
+    return tuple(zip(x.tolist(), y.tolist(), strict=True))

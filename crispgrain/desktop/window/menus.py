@@ -1,0 +1,119 @@
+"""The menus, with their keys."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PySide6.QtGui import QAction, QActionGroup, QKeySequence
+from PySide6.QtWidgets import QMenu
+
+from crispgrain.core.networks import providers, runtime
+from crispgrain.core.treatment import Treatment
+from crispgrain.desktop.base.actions import add_action, add_switch
+from crispgrain.session.comparing import Arrangement, Look
+from crispgrain.session.session import Session
+
+if TYPE_CHECKING:
+    from .window import Window
+
+
+@dataclass(frozen=True)
+class Menus:
+    """What the window needs to reach again: actions that want a shot, and the list of presets."""
+
+    need_shot: tuple[QAction, ...]
+    export: QAction
+    sync: QAction
+    presets: QMenu
+    takes: QMenu
+
+    def enable(self, ready: bool) -> None:
+        for action in self.need_shot:
+            action.setEnabled(ready)
+        self.presets.setEnabled(ready)
+        self.takes.setEnabled(ready)
+
+
+def _reset(session: Session) -> None:
+    session.change_treatment(Treatment(), "Follow the meter in every stage")
+
+
+def build_menus(window: Window) -> Menus:
+    """Fill the window's menu bar."""
+    bar = window.menuBar()
+    shots = bar.addMenu("&Shots")
+    add_action(shots, "Open files …", window.opening.ask_files, QKeySequence.StandardKey.Open)
+    add_action(shots, "Open folder …", window.opening.ask_folder, "Ctrl+Shift+O")
+    add_action(shots, "Open the demo roll", window.open_demo)
+    shots.addSeparator()
+    export = add_action(shots, "Export …", window.export_flow.ask, "Ctrl+E")
+    export_all = add_action(shots, "Export all …", partial(window.export_flow.ask, True))
+    shots.addSeparator()
+    add_action(shots, "Keep treatments in a folder …", window.opening.ask_sidecar_folder)
+    add_action(shots, "Keep treatments beside the shots", partial(window.opening.set_sidecar_folder, None))
+    shots.addSeparator()
+    add_action(shots, "Quit", window.close, QKeySequence.StandardKey.Quit)
+
+    treatment = bar.addMenu("&Treatment")
+    history = window.session.history
+    undo = add_action(treatment, "Undo", history.undo, QKeySequence.StandardKey.Undo)
+    redo = add_action(treatment, "Redo", history.redo, QKeySequence.StandardKey.Redo)
+
+    def show_history() -> None:
+        for action, words, step in ((undo, "Undo", history.next_undo), (redo, "Redo", history.next_redo)):
+            action.setText(f"{words} {step}".rstrip())
+            action.setEnabled(bool(step))
+
+    history.changed.connect(show_history)
+    show_history()
+    treatment.addSeparator()
+    sync = add_action(treatment, "Sync to selected shots …", window.several.ask_sync, "Ctrl+Shift+Y")
+    save_preset = add_action(treatment, "Save as preset …", window.several.ask_preset)
+    presets = treatment.addMenu("Apply preset")
+    keep = add_action(treatment, "Keep as a take …", window.takes.ask_keep)
+    takes = treatment.addMenu("Takes of this shot")
+    treatment.addSeparator()
+    reset = add_action(treatment, "Follow the meter in every stage", partial(_reset, window.session))
+
+    networks = treatment.addMenu("Networks run on")
+    choices = QActionGroup(networks)
+    for provider in providers.present():
+        action = add_action(networks, providers.words(provider), partial(window.set_provider, provider))
+        action.setCheckable(True)
+        action.setChecked(provider == runtime.provider())
+        choices.addAction(action)
+
+    view = bar.addMenu("&View")
+    for words, by, selected_only, keys in (
+        ("Next shot", 1, False, "PgDown"), ("Previous shot", -1, False, "PgUp"),
+        ("Next selected shot", 1, True, "Alt+PgDown"), ("Previous selected shot", -1, True, "Alt+PgUp"),
+    ):  # fmt: skip
+        add_action(view, words, partial(window.session.step, by, selected_only), keys)
+    view.addSeparator()
+    for words, scale, keys in (
+        ("Whole picture", None, "0"), ("100 %", 1.0, "1"), ("200 %", 2.0, "2"), ("400 %", 4.0, "4")
+    ):  # fmt: skip
+        add_action(view, words, partial(window.easel.set_zoom, scale), keys)
+    print_view = add_action(view, "Size of the print …", window.ask_print_view, "P")
+    view.addSeparator()
+    for arrangement, keys in zip(Arrangement, ("D", "Shift+D", "B", "Shift+B", "R"), strict=True):
+        add_action(view, arrangement.value, partial(window.session.comparing.set_arrangement, arrangement), keys)
+    view.addSeparator()
+    add_switch(view, "Chosen stage against the one before", window.session.comparing.set_stage_alone, "C")
+    looks = QActionGroup(view)
+    for look in Look:
+        action = add_action(view, look.value, partial(window.session.comparing.set_look, look))
+        action.setCheckable(True)
+        action.setChecked(look is Look.PICTURE)
+        looks.addAction(action)
+    add_switch(view, "Loupe at the pointer", window.easel.set_loupe, "L")
+    view.addSeparator()
+    add_action(view, "Next surround (grey, white, black)", window.next_surround, "G")
+    add_action(view, "Dim room", window.toggle_dim, "Ctrl+D")
+    view.addSeparator()
+    add_action(view, "Test strip", window.start_strip, "T")
+
+    add_action(bar.addMenu("&Help"), "About Crisp Grain and its keys", window.about)
+    return Menus((export, export_all, sync, save_preset, keep, print_view, reset), export, sync, presets, takes)

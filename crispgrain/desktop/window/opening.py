@@ -1,0 +1,82 @@
+"""Ways to bring shots in: dialogs, dropped files, the demo roll; and where treatments are kept."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QMimeData, QObject, QSettings
+from PySide6.QtWidgets import QFileDialog, QWidget
+
+from crispgrain.core.files import PICTURE_SUFFIXES, RAW_SUFFIXES, find_shots
+from crispgrain.demo.roll import write_roll
+from crispgrain.desktop.base.background import Background, Urgency
+from crispgrain.desktop.base.preferences import SIDECARS
+from crispgrain.desktop.base.status_line import StatusLine
+from crispgrain.paths import demo_folder
+from crispgrain.session.session import Session
+
+
+class Opening(QObject):
+    """Asks for files and folders and puts them on the roll; what cannot be opened is said on the bottom line."""
+
+    def __init__(
+        self, session: Session, background: Background, status: StatusLine, settings: QSettings, window: QWidget
+    ) -> None:
+        super().__init__(window)
+        self._session, self._background, self._status = session, background, status
+        self._settings, self._window = settings, window
+
+    def open_paths(self, paths: list[Path]) -> None:
+        """Open files and folders."""
+        files, problems = find_shots(paths)
+        self._session.open(files)
+        if problems:
+            self._status.say(" ".join(str(p) for p in problems))
+
+    def ask_files(self) -> None:
+        kinds = " ".join(f"*{s} *{s.upper()}" for s in sorted(RAW_SUFFIXES | PICTURE_SUFFIXES))
+        filters = f"Photographs ({kinds});;All files (*)"
+        names, _ = QFileDialog.getOpenFileNames(self._window, "Open shots", "", filters)
+        self.open_paths([Path(n) for n in names])
+
+    def ask_folder(self) -> None:
+        name = QFileDialog.getExistingDirectory(self._window, "Open a folder of shots")
+        if name:
+            self.open_paths([Path(name)])
+
+    def ask_sidecar_folder(self) -> None:
+        name = QFileDialog.getExistingDirectory(self._window, "Folder for treatments")
+        if name:
+            self.set_sidecar_folder(Path(name))
+
+    def set_sidecar_folder(self, folder: Path | None) -> None:
+        """Where treatments are kept from now on; None is beside each shot. Remembered for the next start."""
+        self._session.roll.sidecars = folder
+        self._settings.setValue(SIDECARS, str(folder) if folder else "")
+        self._status.say(f"Treatments are kept in {folder}." if folder else "Treatments are kept beside the shots.")
+
+    def prepare_demo(self) -> None:
+        """On the very first start, make the demo roll in the background."""
+        if not demo_folder().exists():
+            self._background.submit(Urgency.METERING, lambda: write_roll(demo_folder()), lambda _: None)
+
+    def open_demo(self, over: Callable[[], object]) -> None:
+        """Write what is missing of the demo roll, then open it."""
+        self._status.say("Making the demo roll; this takes about half a minute the first time …")
+
+        def failed(error: Exception) -> None:
+            over()
+            self._status.say(f"The demo roll could not be made: {error}")
+
+        def done(paths: list[Path]) -> None:
+            over()
+            self._status.say("")
+            self.open_paths(paths)
+
+        self._background.submit(Urgency.OPENING, lambda: write_roll(demo_folder()), done, failed)
+
+
+def local_paths(data: QMimeData) -> list[Path]:
+    """The files that are being dropped."""
+    return [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]

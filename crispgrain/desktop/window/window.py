@@ -1,0 +1,307 @@
+"""The window: puts the parts together and passes their wishes on."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtCore import QEvent, Qt
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QImage, QKeyEvent
+from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMessageBox, QStackedWidget, QVBoxLayout, QWidget
+
+from crispgrain.core.files import Source
+from crispgrain.core.model import Stage
+from crispgrain.core.networks import providers, runtime
+from crispgrain.core.render.progress import Progress
+from crispgrain.core.resolve import Resolved
+from crispgrain.desktop.base.background import Background
+from crispgrain.desktop.base.preferences import preferences, sidecar_folder
+from crispgrain.desktop.base.rule import rule
+from crispgrain.desktop.base.status_line import StatusLine
+from crispgrain.desktop.base.theme import BOOTH, DIM_ROOM, apply_theme, current_theme
+from crispgrain.desktop.contact.contact_sheet import ContactSheet
+from crispgrain.desktop.contact.thumbnails import Thumbnails
+from crispgrain.desktop.easel.easel import Easel
+from crispgrain.desktop.easel.print_view import PrintViewDialog
+from crispgrain.desktop.export.export_flow import ExportFlow
+from crispgrain.desktop.export.exporter import Exporter
+from crispgrain.desktop.loading.ahead import Ahead
+from crispgrain.desktop.loading.shot_loader import ShotLoader
+from crispgrain.desktop.rail.stage_rail import StageRail
+from crispgrain.desktop.several.several_flow import SeveralFlow
+from crispgrain.desktop.several.takes_flow import TakesFlow
+from crispgrain.desktop.sheet.control_sheet import ControlSheet
+from crispgrain.desktop.strip.strip_flow import StripFlow
+from crispgrain.desktop.strip.test_strip import TestStrip
+from crispgrain.desktop.tools.tool_flow import ToolFlow
+from crispgrain.paths import store_file
+from crispgrain.session.candidates import Candidate
+from crispgrain.session.comparing import Arrangement
+from crispgrain.session.session import Session
+from crispgrain.store import Store
+
+from .about import show_about
+from .display import Display
+from .empty_state import EmptyState
+from .menus import build_menus
+from .opening import Opening, local_paths
+
+FLIP_KEY = Qt.Key.Key_S  # hold to see the source
+PROVIDER = "networks/provider"  # name of a setting
+
+
+class Window(QMainWindow):
+    """The main window. What is open is in its session; computing and writing are done elsewhere."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setWindowTitle("Crisp Grain")
+        self.setAcceptDrops(True)
+        self.resize(1280, 800)
+        self.settings = preferences()
+        trouble = runtime.use_provider(str(self.settings.value(PROVIDER, providers.PROCESSOR) or providers.PROCESSOR))
+        self.session = session = Session(Store(store_file()), sidecar_folder())
+        self.background, self.exporter = Background(), Exporter()
+
+        self.rail, self.controls, self.status, self.empty = StageRail(), ControlSheet(), StatusLine(), EmptyState()
+        self.easel = Easel(session.viewport, session.comparing)
+        self.strip = TestStrip(self.background)
+        self.sheet = ContactSheet(session)
+        self.loader = ShotLoader(session, self.sheet, self.background)
+        self.ahead = Ahead(session, self.loader, self.easel, self.background)
+        self.thumbnails = Thumbnails(session, self.sheet)
+        self.display = Display(session, self.rail, self.controls, self.easel, self.status, self.background)
+        self.opening = Opening(session, self.background, self.status, self.settings, self)
+        self.export_flow = ExportFlow(session, self.exporter, self.status, self)
+        self.strip_flow = StripFlow(session, self.easel, self.strip, self.status)
+        self.tool_flow = ToolFlow(session, self.easel, self.background, self.status)
+        self.several = SeveralFlow(session, self.status, self)
+        self.takes = TakesFlow(session, self.status, self)
+        self._lay_out()
+        self.menus = build_menus(self)
+        self._connect()
+        self.display.show_nothing()
+        self.menus.enable(False)
+        if trouble:
+            self.status.say(trouble)
+        self.easel.setFocus()
+
+    def _lay_out(self) -> None:
+        self.middle = QStackedWidget()
+        self.middle.addWidget(self.empty)
+        bench = QWidget()
+        column = QVBoxLayout(bench)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.easel, 1)
+        column.addWidget(self.strip)
+        self.middle.addWidget(bench)
+        body = QHBoxLayout()
+        body.setSpacing(0)
+        body.addWidget(self.controls)
+        body.addWidget(rule(vertical=True))
+        body.addWidget(self.middle, 1)
+        body.addWidget(rule(vertical=True))
+        body.addWidget(self.sheet)
+        whole = QWidget()
+        layout = QVBoxLayout(whole)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self.rail)
+        layout.addWidget(rule())
+        layout.addLayout(body, 1)
+        layout.addWidget(rule())
+        layout.addWidget(self.status)
+        self.setCentralWidget(whole)
+
+    def _connect(self) -> None:
+        session = self.session
+        session.problem.connect(self._problem)
+        session.roll.opened.connect(self._opened)
+        session.current_changed.connect(self._open_current)
+        session.treatment_changed.connect(self._follow)
+        session.operation_changed.connect(self._follow)
+        self.rail.chosen.connect(session.choose_stage)
+        self.rail.switched.connect(lambda stage, on: self.change_setting(f"{stage}.on", on))
+        self.controls.setting_changed.connect(self.change_setting)
+        self.controls.strip_wanted.connect(self.start_strip)
+        self.controls.tool_wanted.connect(self.tool_flow.start)
+        self.controls.find_wanted.connect(self.tool_flow.find)
+        self.controls.zones.chosen.connect(session.choose_operation)
+        self.controls.zones.add_wanted.connect(self.tool_flow.add_zone)
+        self.controls.zones.remove_wanted.connect(self.tool_flow.remove)
+        self.strip.adopted.connect(self._adopt)
+        self.strip.kept.connect(self.takes.keep_candidate)
+        self.strip.whole_treatments = self.takes.candidates
+        self.display.renderer.progress.connect(self._rendered)
+        self.loader.first_look.connect(self._show_first_look)
+        self.loader.ready.connect(self._shot_ready)
+        self.loader.failed.connect(self._shot_failed)
+        self.exporter.busy.connect(self._exporting)
+        self.menus.presets.aboutToShow.connect(lambda: self.several.fill_presets(self.menus.presets))
+        self.menus.takes.aboutToShow.connect(lambda: self.takes.fill(self.menus.takes))
+        self.status.stop_wanted.connect(self._stop)
+        self.status.zoom_wanted.connect(self.easel.set_zoom)
+        self.empty.files_wanted.connect(self.opening.ask_files)
+        self.empty.folder_wanted.connect(self.opening.ask_folder)
+        self.empty.demo_wanted.connect(self.open_demo)
+
+    # ---- shots ---------------------------------------------------------------------------
+    def open_paths(self, paths: list[Path]) -> None:
+        self.opening.open_paths(paths)
+
+    def open_demo(self) -> None:
+        self.empty.setEnabled(False)
+        self.opening.open_demo(partial(self.empty.setEnabled, True))
+
+    def _problem(self, words: str) -> None:
+        """Said by whatever thread met with it."""
+        self.background.in_window(partial(self.status.say, words))
+
+    def _opened(self, ids: list[int]) -> None:
+        self.middle.setCurrentIndex(1)
+        # The shot that goes on the easel is measured and gets its thumbnail on the way.
+        first = ids[0] if self.session.current is None else self.session.current
+        self.thumbnails.want([id for id in ids if id != first])
+        self.loader.meter_later([id for id in ids if id != first])
+
+    def _open_current(self) -> None:
+        on_easel = self.session.on_easel
+        self.display.show_nothing()
+        self.menus.enable(False)
+        if on_easel is not None:
+            self.status.say(f"Opening {on_easel.path.name} …")
+            self.loader.open(on_easel.id)
+
+    def _show_first_look(self, id: int, source: Source, resolved: Resolved, image: QImage) -> None:
+        if id == self.session.current:
+            self.display.show_first_look(source, resolved, image)
+
+    def _shot_ready(self, id: int) -> None:
+        if id == self.session.current:
+            self.status.say("")
+            self.menus.enable(True)
+            self.display.show_treated()
+            self._follow()
+
+    def _shot_failed(self, id: int, words: str) -> None:
+        if id == self.session.current:
+            self.status.say(words)
+            self.easel.show_message(words)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if local_paths(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        event.acceptProposedAction()
+        self.open_paths(local_paths(event.mimeData()))
+
+    # ---- treatments --------------------------------------------------------------------------
+    def change_setting(self, name: str, value: object) -> None:
+        """Change one setting of the current shot; see :meth:`Session.change_setting`."""
+        pipeline = self.session.pipeline
+        if pipeline is not None:
+            parameters = [
+                p for o in pipeline.resolved.operations for p in o.model.parameters if f"{o.id}.{p.id}" == name
+            ]
+            if any(p.resizes for p in parameters):
+                self.display.draft()
+        self.session.change_setting(name, value)
+
+    def _follow(self, id: int | None = None) -> None:
+        """What else depends on the treatment and on the operation that is open."""
+        if id in (None, self.session.current) and self.session.shot is not None:
+            self.tool_flow.show_guide()
+            self.strip_flow.refresh()
+
+    def _adopt(self, candidate: Candidate) -> None:
+        self.session.change_treatment(candidate.treatment, f"{self.session.stage.label}: {candidate.label}")
+        self.status.say(f"Adopted: {candidate.label}.")
+
+    def start_strip(self) -> None:
+        if self.session.shot is not None:
+            self.strip_flow.start()
+
+    # ---- what is shown -----------------------------------------------------------------------
+    def _rendered(self, progress: Progress | None) -> None:
+        if progress is None and self.session.shot is not None and self.easel.result.view is not None:
+            self.ahead.wait()
+        else:
+            self.ahead.stop()
+
+    def _exporting(self, on: bool) -> None:
+        self.display.busy = on
+
+    def _stop(self) -> None:
+        if self.exporter.waiting:
+            self.exporter.stop()
+        else:
+            self.display.renderer.stop()
+            self.status.say("Stopped. Move the picture or change a setting to go on.")
+
+    def ask_print_view(self) -> None:
+        """Show the result as large as its print will be."""
+        pipeline = self.session.pipeline
+        if pipeline is None:
+            return
+        ppi, size = float(pipeline.resolved[Stage.PRINT].values["ppi"]), pipeline.size
+        words = f"{size.width / ppi * 2.54:.1f} × {size.height / ppi * 2.54:.1f} cm at {ppi:g} ppi"
+        dialog = PrintViewDialog(self.settings, words, self)
+        if dialog.exec():
+            self.session.comparing.set_arrangement(Arrangement.RESULT)
+            self.easel.set_zoom(dialog.scale(ppi))
+
+    def set_provider(self, provider: str) -> None:
+        """What networks run on from now on; remembered for the next start."""
+        trouble = runtime.use_provider(provider)
+        self.settings.setValue(PROVIDER, runtime.provider())
+        self.session.cache.clear()
+        self.display.show_treated()
+        self.status.say(trouble or f"Networks run on {providers.words(provider)}.")
+
+    def next_surround(self) -> None:
+        self.easel.set_surround(self.easel.surround.next)
+
+    def toggle_dim(self) -> None:
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        apply_theme(app, BOOTH if current_theme() is DIM_ROOM else DIM_ROOM)
+
+    def about(self) -> None:
+        show_about(self)
+
+    # ---- events --------------------------------------------------------------------------------
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == FLIP_KEY and not event.modifiers():
+            self.easel.set_flipped(True)
+        elif event.key() == Qt.Key.Key_Escape and self.easel.hand.shape is not None:
+            self.easel.hand.call_off()
+            self.status.say("")
+        elif event.key() == Qt.Key.Key_Escape and self.strip.isVisible():
+            self.strip.close_strip()
+        else:
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        if event.key() == FLIP_KEY and not event.isAutoRepeat():
+            self.easel.set_flipped(False)
+        else:
+            super().keyReleaseEvent(event)
+
+    def changeEvent(self, event: QEvent) -> None:
+        if event.type() == QEvent.Type.ActivationChange and not self.isActiveWindow():
+            self.easel.set_flipped(False)  # the key's release will go to another window
+        super().changeEvent(event)
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if self.exporter.waiting and self.isVisible():
+            answer = QMessageBox.question(self, "Crisp Grain", "An export is running. Stop it and close?")
+            if answer != QMessageBox.StandardButton.Yes:
+                event.ignore()
+                return
+        self.ahead.stop()
+        self.strip.close_strip()
+        for part in (self.display, self.exporter, self.thumbnails, self.background, self.session):
+            part.close()
+        super().closeEvent(event)

@@ -1,0 +1,1 @@
+"""What is open, and what can be done with it, without a window: see :class:`.session.Session`."""

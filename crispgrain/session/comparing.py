@@ -1,0 +1,114 @@
+"""What is compared with what, and how: the source, a stage with the one before, residuals, halos."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import Enum
+
+from psygnal import Signal
+
+from crispgrain.core.model import Stage
+from crispgrain.core.render.cache import TileCache
+from crispgrain.core.render.pipeline import Pipeline
+from crispgrain.core.render.views import Axis, Halo, Residual, Result, View
+from crispgrain.core.shot import Shot
+from crispgrain.core.treatment import Treatment
+
+VIEW_TILE = 256  # px; smaller than for a file, so that less is computed that lies outside the view
+
+
+class Arrangement(Enum):
+    """How source and result share the easel."""
+
+    DIVIDER = "Divider"
+    ACROSS = "Divider across"
+    SIDE_BY_SIDE = "Side by side"
+    STACKED = "One above the other"
+    RESULT = "Result only"
+
+    @property
+    def divided(self) -> bool:
+        return self in (Arrangement.DIVIDER, Arrangement.ACROSS)
+
+    @property
+    def apart(self) -> bool:
+        return self in (Arrangement.SIDE_BY_SIDE, Arrangement.STACKED)
+
+
+class Look(Enum):
+    """What the result's side of the easel shows."""
+
+    PICTURE = "Picture"
+    RESIDUAL = "Residual, luminance"
+    COLOUR_RESIDUAL = "Residual, colour"
+    HALO = "Halo warning"
+
+
+@dataclass(frozen=True)
+class Comparison:
+    """Two views, their captions, and what went wrong if the wish could not be met."""
+
+    source: View
+    result: View
+    captions: tuple[str, str]
+    remark: str = ""
+
+
+def developed(treatment: Treatment) -> Treatment:
+    """What counts as the source: the same development, nothing else."""
+    return treatment.only([Stage.DEVELOP])
+
+
+class Comparing:
+    """How one compares at the moment, and the two views that follow for a shot."""
+
+    changed = Signal()
+
+    def __init__(self) -> None:
+        self.arrangement = Arrangement.DIVIDER
+        self.divider = 0.5  # share of the width, or of the height across
+        self.stage_alone = False  # the chosen stage with the one before it
+        self.look = Look.PICTURE
+        self.mark = (255, 0, 0)  # 8-bit sRGB, of halos
+
+    def set_arrangement(self, arrangement: Arrangement) -> None:
+        self.arrangement = arrangement
+        self.changed.emit()
+
+    def set_stage_alone(self, on: bool) -> None:
+        self.stage_alone = on
+        self.changed.emit()
+
+    def set_look(self, look: Look) -> None:
+        self.look = look
+        self.changed.emit()
+
+    def compare(self, shot: Shot, treatment: Treatment, stage: Stage, cache: TileCache) -> Comparison:
+        """The two views for a shot as it is treated now."""
+        before, after, captions = self._pipelines(shot, treatment, stage, cache)
+        if self.look is Look.PICTURE:
+            return Comparison(Result(before), Result(after), captions)
+        if before.size != after.size and not (self.stage_alone and stage is Stage.ENLARGE):
+            before, after, captions = self._pipelines(shot, treatment.up_to(Stage.SHARPEN), stage, cache)
+            captions = (captions[0], f"{captions[1]} before Enlarge")
+        if before.size != after.size:
+            remark = f"{self.look.value} needs two pictures of one size: look at a stage before Enlarge."
+            return Comparison(Result(before), Result(after), captions, remark)
+        if self.look is Look.HALO:
+            return Comparison(Result(before), Halo(before, after, colour=self.mark), captions)
+        axis = Axis.LUMINANCE if self.look is Look.RESIDUAL else Axis.COLOUR
+        residual = Residual(before, after, axis)
+        words = f"taken away, {axis}, × {residual.gain:g}"
+        enlarged = " (before Enlarge)" if captions[1].endswith("Enlarge") else ""
+        return Comparison(Result(before), residual, (captions[0], words + enlarged))
+
+    def _pipelines(
+        self, shot: Shot, treatment: Treatment, stage: Stage, cache: TileCache
+    ) -> tuple[Pipeline, Pipeline, tuple[str, str]]:
+        if self.stage_alone and stage not in (Stage.DEVELOP, Stage.PRINT):
+            before, after = treatment.up_to(stage).set(f"{stage}.on", False), treatment.up_to(stage)
+            captions = (f"before {stage.label}", f"after {stage.label}")
+        else:
+            before, after, captions = developed(treatment), treatment, ("source", "result")
+        first, second = (shot.pipeline(t, cache, VIEW_TILE) for t in (before, after))
+        return first, second, captions

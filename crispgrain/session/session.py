@@ -1,0 +1,240 @@
+"""What is open and what is done with it: the shot on the easel, its treatment, undo, selection, how it is looked at."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from pathlib import Path
+
+from psygnal import Signal
+
+from crispgrain.core.errors import TreatmentError
+from crispgrain.core.model import Stage, Value
+from crispgrain.core.registry import CROP
+from crispgrain.core.render.cache import TileCache
+from crispgrain.core.render.pipeline import Pipeline
+from crispgrain.core.shot import Shot
+from crispgrain.core.treatment import Treatment, sidecar_path
+from crispgrain.store import Store
+
+from .changes import with_setting, with_settings
+from .comparing import VIEW_TILE, Comparing, Comparison
+from .history import History, Step, Treatments
+from .keeper import Keeper
+from .roll import OpenShot, Roll, ShotId
+from .viewport import Viewport
+
+
+class Session:
+    """Everything that a window shows and a command changes. Knows no window; its signals say what has changed.
+
+    The only place where treatments change: each change is a step to undo, and is written beside its shot.
+    """
+
+    current_changed = Signal()  # another shot is on the easel
+    treatment_changed = Signal(int)  # id of a shot
+    operation_changed = Signal()  # another stage, or another operation of it, is open
+    selection_changed = Signal()
+    problem = Signal(str)
+
+    def __init__(self, store: Store, sidecars: Path | None = None) -> None:
+        self.store, self.cache = store, TileCache(kept=store)
+        self.roll = Roll()
+        self.roll.sidecars = sidecars
+        self.history = History(self._put)
+        self.viewport, self.comparing = Viewport(), Comparing()
+        self.keeper = Keeper()
+        self.current: ShotId | None = None
+        self.selection: list[ShotId] = []
+        self.stage = Stage.DENOISE
+        self.operation = Stage.DENOISE.value  # of the stage: the one everywhere, a zone or the crop
+        self._pipeline: Pipeline | None = None
+        self.roll.problem.connect(self.problem.emit)
+        self.keeper.problem.connect(self.problem.emit)
+
+    def close(self) -> None:
+        self.keeper.close()
+        self.store.close()
+
+    # ---- which shots -------------------------------------------------------------
+    def open(self, paths: Iterable[Path]) -> list[ShotId]:
+        """Put files on the roll; the first one on the easel if there is none. Returns the ids of those that are new."""
+        new = self.roll.open(paths)
+        if new:
+            if self.current is None:
+                self.choose(new[0])
+            self._remember()
+        return new
+
+    def take_off(self, ids: Iterable[ShotId]) -> None:
+        """Let go of shots; their files stay. If that on the easel is among them, the next one takes its place."""
+        gone = set(ids)
+        left = [shot for shot in self.neighbours if shot.id not in gone]
+        self.roll.take_off(gone)
+        if self.current in gone:
+            self.current = self._pipeline = None
+            if left:
+                self.choose(left[0].id)
+            else:
+                self.current_changed.emit()
+        self.select([id for id in self.selection if id not in gone])
+        self._remember()
+
+    def reopen(self) -> bool:
+        """Open what was open at the end of last time, as far as it is still there; whether there is anything."""
+        paths, current = self.store.open_roll()
+        there = [path for path in paths if path.exists()]
+        if self.current is None and there:
+            self.roll.open(there)
+            found = next((s.id for s in self.roll.shots.values() if s.path == current), self.roll.listed[0])
+            self.choose(found)
+        return bool(there)
+
+    def _remember(self) -> None:
+        on_easel = self.on_easel
+        paths = [self.roll[id].path for id in self.roll.shots]
+        self.store.keep_open_roll(paths, on_easel.path if on_easel is not None else None)
+
+    def choose(self, id: ShotId, keep_selection: bool = False) -> None:
+        """Put a shot on the easel; it is selected alone, unless the others are to stay selected."""
+        if not keep_selection:
+            self.select([id])
+        if id != self.current:
+            self.current, self._pipeline = id, None
+            self.current_changed.emit()
+            on_easel = self.on_easel
+            self.store.keep_on_easel(on_easel.path if on_easel is not None else None)
+
+    def step(self, by: int, selected_only: bool = False) -> None:
+        """Put the next or previous shot on the easel, or of those selected, which all stay selected."""
+        listed = self.roll.listed
+        if self.current not in listed:
+            return
+        here = listed.index(self.current)
+        ahead = listed[here + 1 :] if by > 0 else listed[:here][::-1]
+        found = [id for id in ahead if not selected_only or id in self.selection]
+        if found:
+            self.choose(found[0], keep_selection=selected_only)
+
+    @property
+    def neighbours(self) -> list[OpenShot]:
+        """The shots listed after and before the one on the easel."""
+        listed = self.roll.listed
+        if self.current not in listed:
+            return []
+        here = listed.index(self.current)
+        return [self.roll[id] for id in (*listed[here + 1 : here + 2], *listed[max(here - 1, 0) : here])]
+
+    def select(self, ids: Iterable[ShotId]) -> None:
+        wanted = list(ids)
+        if wanted != self.selection:
+            self.selection = wanted
+            self.selection_changed.emit()
+
+    @property
+    def chosen(self) -> list[ShotId]:
+        """The shots that a command for several is meant for: those selected, else the one on the easel."""
+        return self.selection or ([self.current] if self.current is not None else [])
+
+    # ---- the shot on the easel -----------------------------------------------------
+    @property
+    def on_easel(self) -> OpenShot | None:
+        return self.roll.shots.get(self.current) if self.current is not None else None
+
+    @property
+    def shot(self) -> Shot | None:
+        """Its pixels and reading, once they are there."""
+        return self.on_easel.shot if self.on_easel is not None else None
+
+    @property
+    def treatment(self) -> Treatment:
+        return self.on_easel.treatment if self.on_easel is not None else Treatment()
+
+    @property
+    def pipeline(self) -> Pipeline | None:
+        """The shot under its whole treatment; None before it is in memory.
+
+        Raises
+        ------
+        TreatmentError
+            If the treatment asks for what there is not.
+        """
+        shot = self.shot
+        if shot is None:
+            return None
+        if self._pipeline is None or self._pipeline.source is not shot.source:
+            self._pipeline = shot.pipeline(self.treatment, self.cache, VIEW_TILE)
+        return self._pipeline
+
+    def compared(self, treatment: Treatment | None = None) -> Comparison | None:
+        """The two views to show, perhaps under another treatment; raises as :attr:`pipeline`."""
+        shot = self.shot
+        if shot is None:
+            return None
+        return self.comparing.compare(shot, treatment or self.treatment, self.stage, self.cache)
+
+    def choose_stage(self, stage: Stage) -> None:
+        self.stage, self.operation = stage, stage.value
+        self.operation_changed.emit()
+
+    def choose_operation(self, id: str) -> None:
+        self.operation = id
+        self.operation_changed.emit()
+
+    # ---- treatments ----------------------------------------------------------------
+    def change(self, treatments: Treatments, words: str, merge: str = "") -> None:
+        """Give shots other treatments, as one step to undo; those that are as they were are left out.
+
+        Changes in a row with the same ``merge`` are undone as one.
+        """
+        after = {id: t for id, t in treatments.items() if t != self.roll[id].treatment}
+        if after:
+            before = {id: self.roll[id].treatment for id in after}
+            self.history.do(Step(words, before, after, merge))
+
+    def change_treatment(self, treatment: Treatment, words: str, merge: str = "") -> None:
+        """Give the shot on the easel another treatment."""
+        if self.current is not None:
+            self.change({self.current: treatment}, words, merge)
+
+    def change_setting(self, name: str, value: object) -> None:
+        """Change one setting of the shot on the easel; ``id.*`` returns all of an operation to the meter."""
+        if self.shot is None:
+            return
+        try:
+            operation, field = self.treatment.addressed(name)
+            changed = with_setting(self.treatment, name, value, self.shot)
+        except TreatmentError as error:
+            self.problem.emit(str(error))
+            return
+        self.change_treatment(changed, f"{operation.stage.label}: {field}", name if isinstance(value, float) else "")
+
+    def change_settings(self, values: Mapping[str, Value], words: str) -> None:
+        """Change several settings of the shot on the easel in one step; raises TreatmentError."""
+        if self.shot is None:
+            return
+        self.change_treatment(with_settings(self.treatment, values, self.shot), words)
+
+    def sync(self, ids: Iterable[ShotId], stages: Iterable[Stage], per_shot: bool = False) -> int:
+        """Put stages of the shot on the easel on others, perhaps with what was drawn on it; returns how many."""
+        wanted, others = list(stages), [id for id in ids if id != self.current]
+        changed = {id: self.roll[id].treatment.synced_from(self.treatment, wanted, per_shot) for id in others}
+        self.change(changed, f"Sync to {len(others)} shots")
+        return len(others)
+
+    def put_preset(self, preset: Treatment, ids: Iterable[ShotId], name: str) -> None:
+        """Put all stages of a preset on shots."""
+        self.change({id: self.roll[id].treatment.synced_from(preset, preset.stages, True) for id in ids}, name)
+
+    def _put(self, treatments: Treatments) -> None:
+        for id, treatment in treatments.items():
+            if id not in self.roll.shots:
+                continue  # taken off the roll since
+            shot = self.roll[id]
+            shot.treatment = treatment
+            self.roll.set_state(id, shot.settled_state)
+            self.keeper.keep(sidecar_path(shot.path, self.roll.sidecars), treatment)
+            if id == self.current:
+                self._pipeline = None
+                if self.operation != CROP.id and treatment.find(self.operation) is None:
+                    self.operation = self.stage.value  # the zone is undone
+            self.treatment_changed.emit(id)

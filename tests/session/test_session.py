@@ -1,0 +1,176 @@
+"""What is open and what is done with it, without a window."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from crispgrain.core.model import Stage
+from crispgrain.core.shot import open_shot
+from crispgrain.core.treatment import Treatment
+from crispgrain.session.roll import State
+from crispgrain.session.session import Session
+from crispgrain.store import Store
+
+
+@pytest.fixture
+def session(tmp_path):
+    session = Session(Store(tmp_path / "store.sqlite"))
+    yield session
+    session.close()
+
+
+@pytest.fixture
+def files(tmp_path) -> list[Path]:
+    paths = [tmp_path / f"{name}.png" for name in "dacb"]
+    for n, path in enumerate(paths):
+        Image.fromarray(np.full((40, 60, 3), 60 + 30 * n, np.uint8)).save(path)
+    return paths
+
+
+def load(session: Session) -> None:
+    """What a window does in the background: bring the shot on the easel into memory."""
+    session.on_easel.shot = open_shot(session.on_easel.path)
+
+
+def test_the_first_shot_opened_goes_on_the_easel_and_none_is_opened_twice(session, files):
+    heard = []
+    session.current_changed.connect(lambda: heard.append(session.on_easel.path.name))
+    assert session.open(files[:2]) == [0, 1]
+    assert session.open([files[1], files[2], files[2]]) == [2]
+    assert heard == ["d.png"]
+    assert session.selection == [0] == session.chosen
+
+
+def test_treatments_kept_for_shots_are_read_and_broken_ones_told_of(session, files):
+    Treatment().set("finish.on", True).save(files[0].with_name("d.png.treatment.json"))
+    files[1].with_name("a.png.treatment.json").write_text("{}")
+    problems = []
+    session.problem.connect(problems.append)
+    session.open(files)
+    assert session.treatment[Stage.FINISH].on is True
+    assert session.on_easel.state is State.WAITING
+    assert session.on_easel.settled_state is State.TREATED
+    assert session.roll[1].treatment == Treatment()
+    assert "a.png.treatment.json" in problems[0]
+
+
+def test_ids_stay_while_shots_are_sorted_hidden_and_taken_off(session, files):
+    session.open(files)
+    session.choose(2)
+    session.roll.arrange(key=lambda shot: shot.path.name)
+    assert session.roll.listed == [1, 3, 2, 0]
+    session.step(-1)
+    assert session.on_easel.path.name == "b.png"
+    session.roll.arrange(key=lambda shot: shot.path.name, wanted=lambda shot: shot.path.name > "c")
+    assert session.roll.listed == [2, 0]
+    session.choose(2)
+    session.take_off([2])
+    assert session.roll.listed == session.selection == [0]
+    assert session.on_easel.path.name == "d.png"
+    assert files[2].exists()
+    session.roll.arrange()
+    assert session.roll.listed == [0, 1, 3]
+
+
+def test_stepping_goes_through_all_or_through_those_selected(session, files):
+    session.open(files)
+    session.select([0, 3])
+    session.step(1, selected_only=True)
+    assert (session.current, session.selection) == (3, [0, 3])
+    session.step(1)
+    assert session.current == 3  # the last one
+    session.step(-1)
+    assert (session.current, session.selection) == (2, [2])
+
+
+def test_changes_are_undone_and_redone_step_by_step(session, files):
+    session.open(files)
+    load(session)
+    for value in (10.0, 20.0, 30.0):  # a slider on its way
+        session.change_setting("denoise.luminance", value)
+    session.change_setting("denoise.colour", 50.0)
+    assert session.history.next_undo == "Denoise: colour"
+    session.history.undo()
+    assert session.treatment[Stage.DENOISE].values == {"luminance": 30.0}
+    session.history.undo()
+    assert session.treatment == Treatment()
+    assert (session.history.next_undo, session.history.next_redo) == ("", "Denoise: luminance")
+    session.history.redo()
+    session.change_setting("denoise.luminance", 40.0)  # another stroke: not one with what was done again
+    session.history.undo()
+    assert session.treatment[Stage.DENOISE].values == {"luminance": 30.0}
+    assert session.history.next_redo == "Denoise: luminance"
+
+
+def test_a_changed_setting_switches_its_stage_on(session, files):
+    session.open(files)
+    load(session)
+    assert not session.pipeline.resolved[Stage.ENLARGE].on
+    session.change_setting("enlarge.factor", 3.0)
+    assert session.pipeline.resolved[Stage.ENLARGE].on
+    assert session.pipeline.size.width == 180
+    session.change_setting("enlarge.*", None)
+    assert session.treatment == Treatment()
+
+
+def test_what_is_no_setting_is_said_and_changes_nothing(session, files):
+    problems = []
+    session.problem.connect(problems.append)
+    session.open(files)
+    load(session)
+    session.change_setting("denoise.loudness", 3.0)
+    assert "loudness" in problems[0]
+    assert session.history.next_undo == ""
+
+
+def test_sync_is_one_step_and_leaves_out_what_belongs_to_one_shot(session, files):
+    session.open(files)
+    session.change_treatment(Treatment().set("sharpen.angle", 30.0).set("denoise.colour", 60.0), "by hand")
+    assert session.sync([0, 1, 2], [Stage.DENOISE, Stage.SHARPEN]) == 2
+    for id in (1, 2):
+        assert session.roll[id].treatment[Stage.DENOISE].values == {"colour": 60.0}
+        assert "angle" not in session.roll[id].treatment[Stage.SHARPEN].values
+    assert session.roll[3].treatment == Treatment()
+    session.history.undo()
+    assert session.roll[1].treatment == session.roll[2].treatment == Treatment()
+
+
+def test_a_zone_that_is_undone_is_not_open_any_more(session, files):
+    from crispgrain.core.masks import LinearGradient
+
+    session.open(files)
+    session.choose_stage(Stage.DEVELOP)
+    treatment, id = session.treatment.with_zone(Stage.DEVELOP, LinearGradient((0, 0), (1, 0)))
+    session.change_treatment(treatment, "A zone")
+    session.choose_operation(id)
+    session.history.undo()
+    assert session.operation == "develop"
+
+
+def test_a_folder_that_cannot_be_written_keeps_the_change_and_says_so(session, files):
+    problems = []
+    session.problem.connect(problems.append)
+    session.open(files)
+    session.roll.sidecars = Path("/proc/nowhere")
+    session.change_treatment(Treatment().set("finish.on", True), "Finish on")
+    session.keeper.close()
+    assert session.treatment[Stage.FINISH].on is True
+    assert "d.png.treatment.json" in problems[0]
+
+
+def test_what_was_open_comes_back(session, files, tmp_path):
+    session.open(files)
+    session.choose(2)
+    files[3].unlink()
+    again = Session(Store(tmp_path / "store.sqlite"))  # the first was never closed, as after a kill
+    assert again.reopen()
+    assert [again.roll[id].path for id in again.roll.listed] == files[:3]
+    assert again.on_easel.path == files[2]
+    again.close()
+
+
+def test_nothing_comes_back_of_nothing(session):
+    assert not session.reopen()
+    assert session.on_easel is None and session.pipeline is None
