@@ -185,7 +185,7 @@ def ours_deblur(case: Blurred, settings: dict[str, Any], metered: bool = False) 
     for name, value in settings.items():
         plan = plan.set(f"sharpen.{name}", value)
     if settings["model"] == "shake" and not metered:
-        plan = plan.set("sharpen.path", as_text(kernel)).set("sharpen.doubt", 0)
+        plan = plan.set("sharpen.path", as_text(kernel)).set("sharpen.path_error", 0)
     # Of a Gaussian, the variance along a row.
     across = np.arange(len(kernel)) - len(kernel) // 2
     softness = float((kernel.sum(axis=0) * across**2).sum() ** 0.5)

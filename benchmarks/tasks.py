@@ -16,7 +16,7 @@ from scipy.ndimage import convolve
 from skimage import data
 
 from crispgrain.core.colour.spaces import SRGB_TO_WORKING, apply_matrix, srgb_decode, srgb_encode
-from crispgrain.core.stages.sharpen.shake import PATCH
+from crispgrain.core.stages.sharpen.shake_path import PATCH
 from crispgrain.demo.roll import scene
 from crispgrain.geometry import Rect
 from crispgrain.simulation import camera

@@ -117,12 +117,12 @@ def main() -> None:
     wait(rendered)
     save(window, "zone")
     window.session.change_treatment(Treatment(), "Follow the meter")
-    window.toggle_dim()
+    window.looking.toggle_dim()
     window.session.comparing.set_arrangement(Arrangement.SIDE_BY_SIDE)
     window.easel.set_zoom(2.0)
     wait(rendered)
     save(window, "dim-room")
-    window.toggle_dim()
+    window.looking.toggle_dim()
     window.close()
 
 

@@ -262,7 +262,7 @@ def list_models(options: argparse.Namespace) -> int:
     for stage in Stage:
         print(f"{stage.label}    {stage}.on = metered, on, off")
         for m in (m for m in MODELS if m.stage is stage):
-            trouble = f" Cannot be used here: {m.problem()}" if m.problem() else ""
+            trouble = f" Cannot be used here: {m.unavailable()}" if m.unavailable() else ""
             name = stage.value
             if m.may_be(Role.EVERYWHERE):
                 print(f"  {stage}.model={m.id}    {m.name}. {m.purpose}{trouble}")

@@ -2,35 +2,63 @@
 
 from __future__ import annotations
 
-import contextlib
 import os
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable
 from pathlib import Path
 
 
-@contextlib.contextmanager
-def atomic_write(path: Path) -> Iterator[Path]:
-    """A new file beside ``path`` to write to, which takes its place when all has gone well.
+class FolderError(OSError):
+    """A folder that no file can be made in."""
 
-    It is on the disk before it is renamed, and the folder after: a power cut leaves the old file or the new one.
+
+def atomic_write(path: Path, write: Callable[[Path], object], replace: bool = True) -> Path:
+    """Have ``write`` fill a new file, which takes the place of ``path`` when all has gone well.
+
+    It is on the disk before it is renamed, and the folder after: a power cut leaves the old file or the new one. If
+    the name is taken and ``replace`` is false, a number is added to it.
+
+    Returns
+    -------
+    Path
+        The name really used.
 
     Raises
     ------
+    FolderError
+        If the folder cannot be written to.
     OSError
-        If it cannot be written. Whatever goes wrong, the old file is as it was.
+        If the file cannot. Whatever goes wrong, also within ``write``, the old file is as it was.
     """
-    handle, name = tempfile.mkstemp(prefix=f".unfinished-{path.name}-", dir=path.parent)
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        handle, name = tempfile.mkstemp(prefix=".unfinished-", suffix=path.suffix, dir=path.parent)
+    except OSError as error:
+        raise FolderError(error.errno, error.strerror) from error
     os.close(handle)
     unfinished = Path(name)
     try:
-        yield unfinished
+        write(unfinished)
         _flush(unfinished)
         unfinished.chmod(0o666 & ~_umask())
-        unfinished.replace(path)
+        final = unfinished.replace(path if replace else _claimed(path))
         _flush(path.parent)
+        return final
     finally:
         unfinished.unlink(missing_ok=True)
+
+
+def _claimed(path: Path) -> Path:
+    """The name, or the first one with a number that is free; made as an empty file, so that nobody else takes it."""
+    number = 1
+    while True:
+        candidate = path if number == 1 else path.with_stem(f"{path.stem}-{number}")
+        try:
+            # Creating the name exclusively claims it even where hard links don't exist.
+            os.close(os.open(candidate, os.O_CREAT | os.O_EXCL | os.O_WRONLY))
+            return candidate
+        except FileExistsError:
+            number += 1
 
 
 def _flush(path: Path) -> None:

@@ -154,7 +154,7 @@ class Product:
 
 
 @dataclass(frozen=True)
-class Knowledge:
+class Context:
     """What a step knows besides its pixels and settings.
 
     ``before`` and ``after`` are the frames of its whole input and output. ``rect`` is where the given pixels lie in
@@ -190,7 +190,7 @@ class Model:
     ``after`` is what becomes of a frame under some values, but for its size.
     ``takes_raw`` and ``takes_pictures`` say what kinds of shots it is for.
     ``tolerance`` is by how much a pixel may differ between tilings; 0 is to the last bit.
-    ``problem`` says why the model cannot be used here, if so.
+    ``unavailable`` says why the model cannot be used here, if so.
     ``tile`` is the least edge of a tile in output pixels: where less is not worth the margin. With ``same_tiles`` it
     is the edge in views and files alike, for the pixels of other tiles would differ.
     ``suits`` says whether a shot of this reading gets the model if none is chosen.
@@ -201,10 +201,10 @@ class Model:
     ``tools`` draw on the picture.
     ``draft`` is the id of a model of the same stage that gives a quick idea of this one.
     ``on_reduced`` gives the values for a shot some times smaller.
-    ``caution`` says why the model is the wrong choice for a shot of this reading, if so.
+    ``warning`` says why the model is the wrong choice for a shot of this reading, if so.
     ``margin`` is how far an input pixel can be from an output pixel it changes.
     ``run`` takes pixels (H x W for a mosaic, H x W x 3 for a picture), the values
-    of the parameters and the knowledge. It returns the same size, of which the
+    of the parameters and the context. It returns the same size, of which the
     outer ``margin`` pixels may be wrong where they are not the picture's edge;
     Enlarge returns just the wanted part.
     """
@@ -214,18 +214,18 @@ class Model:
     name: str
     purpose: str
     parameters: tuple[Parameter, ...]
-    run: Callable[[Array, Values, Knowledge], Array]
-    margin: Callable[[Values, Knowledge], int] = lambda values, knowledge: 0
+    run: Callable[[Array, Values, Context], Array]
+    margin: Callable[[Values, Context], int] = lambda values, context: 0
     domain: Domain = Domain.PICTURE
-    problem: Callable[[], str] = lambda: ""
+    unavailable: Callable[[], str] = lambda: ""
     tolerance: float = 0.0
     after: Callable[[Frame, Values], Frame] = lambda frame, values: frame
     tile: Callable[[Values], int] = lambda values: 0
     same_tiles: bool = False
     suits: Callable[[Reading], bool] = lambda reading: True
-    caution: Callable[[Reading], str] = lambda reading: ""
+    warning: Callable[[Reading], str] = lambda reading: ""
     draft: str = ""
-    on_reduced: Callable[[Values, Knowledge, int], Values] | None = None
+    on_reduced: Callable[[Values, Context, int], Values] | None = None
     takes_raw: bool = True
     takes_pictures: bool = True
     does: tuple[Stage, ...] = ()

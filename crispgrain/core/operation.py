@@ -85,7 +85,7 @@ def parameters_named(stage: Stage, parameter: str, model: str | None = None) -> 
     TreatmentError
         If no model of the stage has it.
     """
-    models = [m for m in MODELS if m.stage is stage and not m.problem()]
+    models = [m for m in MODELS if m.stage is stage and not m.unavailable()]
     found = [p for m in models for p in m.parameters if p.id == parameter and model in (None, m.id)]
     if not found and model is not None:
         found = parameters_named(stage, parameter)

@@ -62,7 +62,7 @@ ABOUT: Mapping[Stage, About] = {
 
 def models_of(stage: Stage, role: Role = Role.EVERYWHERE) -> tuple[Model, ...]:
     """The models of a stage that can be used here in a role, the preferred one first."""
-    return tuple(m for m in MODELS if m.stage is stage and m.may_be(role) and not m.problem())
+    return tuple(m for m in MODELS if m.stage is stage and m.may_be(role) and not m.unavailable())
 
 
 def find_model(stage: Stage, model_id: str) -> Model:

@@ -81,16 +81,16 @@ def concrete(operation: Operation, source: Source, reading: Reading) -> Resolved
     remarks: list[str] = []
     model = find_model(stage, operation.model) if operation.model else metered_model(stage, source, reading, role)
     fits = model.fits(source) and (model.may_be(role) or model.may_be(Role.SHAPE))
-    if model.problem() or not fits:
+    if model.unavailable() or not fits:
         fallback = metered_model(stage, source, reading, role)
         needs = "cannot be used in a part of a picture" if model.fits(source) else "needs a RAW mosaic"
-        why = model.problem() or f"{model.name} {needs}."
+        why = model.unavailable() or f"{model.name} {needs}."
         if stage is not Stage.DEVELOP:  # there nobody would expect anything else
             remarks.append(f"{why} {fallback.name} is used for this shot.")
         model = fallback
     on = ABOUT[stage].needed(reading) if operation.on is None else operation.on
-    if on and (caution := model.caution(reading)):
-        remarks.append(caution)
+    if on and (warning := model.warning(reading)):
+        remarks.append(warning)
     values: dict[str, Value] = {}
     for p in model.parameters:
         value = operation.values.get(p.id, p.metered_value(reading))

@@ -205,9 +205,8 @@ class Treatment:
     def save(self, path: Path) -> None:
         """Write the JSON form, whole or not at all."""
         try:
-            path.parent.mkdir(parents=True, exist_ok=True)
-            with atomic_write(path) as unfinished:
-                unfinished.write_text(json.dumps(self.as_json(), indent=2) + "\n", encoding="utf-8")
+            written = json.dumps(self.as_json(), indent=2) + "\n"
+            atomic_write(path, lambda unfinished: unfinished.write_text(written, encoding="utf-8"))
         except OSError as error:
             raise ShotError(path, f"the treatment could not be saved ({error.strerror})") from error
 

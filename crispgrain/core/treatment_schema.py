@@ -64,7 +64,28 @@ def _setting(meanings: list[Parameter]) -> dict[str, Any]:
     return {**words, "type": ["number", "string"] if first.is_number or first.choices else "string"}
 
 
+# Settings that had other names at first.
+RENAMED = {"across": "varies", "extent": "longest", "doubt": "path_error"}
+
+
 def migrated(data: Any) -> Any:
+    """A treatment of an earlier version as one of today's; anything else as it is."""
+    return _renamed(_as_operations(data))
+
+
+def _renamed(data: Any) -> Any:
+    if not isinstance(data, dict) or not isinstance(data.get("operations"), list):
+        return data
+    operations = []
+    for operation in data["operations"]:
+        if isinstance(operation, dict) and isinstance(operation.get("settings"), dict):
+            settings = {RENAMED.get(name, name): value for name, value in operation["settings"].items()}
+            operation = {**operation, "settings": settings}
+        operations.append(operation)
+    return {**data, "operations": operations}
+
+
+def _as_operations(data: Any) -> Any:
     """Version 1, which had one model a stage, as version 2; anything else as it is."""
     if not isinstance(data, dict) or data.get("version") != 1 or not isinstance(data.get("stages"), dict):
         return data

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import uuid
 from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
@@ -16,6 +15,7 @@ import numpy as np
 from PIL import Image
 
 from crispgrain.arrays import Array
+from crispgrain.core.atomic import atomic_write
 from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import SRGB_TO_WORKING, apply_matrix, luminance, srgb_decode, srgb_encode
 from crispgrain.core.files.source import Source
@@ -171,9 +171,6 @@ def write_roll(folder: Path, report: Callable[[int, int, str], None] | None = No
         if report is not None:
             report(number, len(ROLL), shot.name)
         if not path.exists():
-            # A name of its own: two windows may be making the roll at once.
-            unfinished = folder / f".unfinished-{uuid.uuid4().hex}-{shot.name}"
-            shot.write(unfinished)
-            unfinished.replace(path)
+            atomic_write(path, shot.write)
         paths.append(path)
     return paths

@@ -17,6 +17,12 @@ def forward(signal: Array, a: Array | float, b: Array | float) -> Array:
     ----------
     J.-L. Starck, F. Murtagh, A. Bijaoui, "Image Processing and Data Analysis",
     Cambridge 1998, section 1.3.
+
+    Examples
+    --------
+    >>> signal = np.random.default_rng(0).poisson(1000, 100_000).astype(np.float32) / 1000
+    >>> round(float(forward(signal, 0.001, 0.0).std()), 1)
+    1.0
     """
     a = np.maximum(a, np.float32(LEAST_SLOPE)).astype(np.float32)
     return 2 / a * np.sqrt(np.maximum(a * signal + np.float32(0.375) * a * a + b, 0))
@@ -33,6 +39,11 @@ def inverse(stable: Array, a: Array | float, b: Array | float, smoothed: float =
     M. Makitalo, A. Foi, "Optimal inversion of the generalized Anscombe
     transformation for Poisson-Gaussian noise", IEEE Trans. Image Processing
     22(1), 2013, equation 10.
+
+    Examples
+    --------
+    >>> round(float(inverse(forward(np.float32(0.5), 0.001, 1e-6), 0.001, 1e-6, smoothed=0)), 4)
+    0.5
     """
     a = np.maximum(a, np.float32(LEAST_SLOPE)).astype(np.float32)
     variance = (b / (a * a)).astype(np.float32)
@@ -48,6 +59,12 @@ def ends(a: float, b: float) -> tuple[Array, Array]:
 
     Taking these out brings every sensor and ISO to the range 0..1, with noise of
     one standard deviation, 1 / span, for the whole picture.
+
+    Examples
+    --------
+    >>> low, span = ends(0.001, 1e-6)
+    >>> bool(forward(np.float32(1), 0.001, 1e-6) == low + span)
+    True
     """
     black, white = (forward(np.array(v, np.float32), a, b) for v in (0.0, 1.0))
     return black, white - black

@@ -17,9 +17,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 from scipy import fft, ndimage
+from scipy.optimize import Bounds, minimize
+from scipy.signal.windows import tukey
 
 from crispgrain.arrays import Array
 from crispgrain.cancel import check
+
+from .point_spread import transfer
 
 STEP = 2**0.5  # from one scale to the next
 SMALLEST = 5  # px, edge of the coarsest kernel
@@ -33,6 +37,7 @@ KERNEL_STEPS = 100  # towards the path that explains the edges best
 FAINT = 0.03  # of the kernel's peak; less is taken for error
 CRUMB = 0.05  # of the kernel's sum; smaller pieces apart from the rest are dropped
 SMOOTHED = 0.75, 25.0, 1.6  # px; least, per noise in white, most: noise must not pass for edges
+TAPERED = 0.2  # share of the patch's width, at both rims together
 BRIGHT = 0.995  # quantile that becomes 1
 
 
@@ -52,6 +57,14 @@ def estimate(patch: Array, extent: int, noise: float) -> Array:
     -------
     k x k, k odd, sum 1
         Its centre of mass is in the middle: a shift of the picture cannot be told from a shift of the path.
+
+    Examples
+    --------
+    >>> picture = np.zeros((96, 96), np.float32)
+    >>> picture[20:70, 30:60] = 1
+    >>> kernel = estimate(picture, 9, 0.005)
+    >>> kernel.shape[0] % 2, round(float(kernel.sum()), 3)
+    (1, 1.0)
     """
     extent = min(extent, min(patch.shape) // 3)
     if extent < SMALLEST:  # too small to show any path
@@ -93,7 +106,7 @@ class _Transform:
         self.shape = tuple(fft.next_fast_len(n, real=True) for n in blurred.shape)
         pad = [(0, a - b) for a, b in zip(self.shape, blurred.shape, strict=True)]
         # The patch ends in nothing at its rim, so that its edges meet without a step.
-        window = np.outer(*(_taper(n) for n in blurred.shape))
+        window = np.outer(*(tukey(n, TAPERED) for n in blurred.shape)).astype(np.float32)
         mean = float((blurred * window).sum() / window.sum())
         self.window = np.pad(window, pad)
         frequency = np.hypot(fft.fftfreq(self.shape[0])[:, None], fft.rfftfreq(self.shape[1])[None])
@@ -108,33 +121,28 @@ class _Transform:
 
     def edges_of_sharp(self, kernel: Array, cost: float) -> list[NDArray]:
         """Spectra of the gradients of a sharp picture with few edges."""
-        transfer = self._of_kernel(kernel) * self.smoothing
-        known, power = transfer.conj() * self.blurred, np.square(np.abs(transfer))
-        spectrum, tie = self.blurred, 2 * cost
+        seen = transfer(kernel, self.shape) * self.smoothing
+        known, power = seen.conj() * self.blurred, np.square(np.abs(seen))
+        spectrum, penalty = self.blurred, 2 * cost
         gradients = [np.zeros(self.shape, np.float32)] * 2
-        while tie < TIGHTEST:
+        while penalty < TIGHTEST:
             gradients = [fft.irfft2(d * spectrum, self.shape) for d in self.differences]
-            is_edge = np.square(gradients[0]) + np.square(gradients[1]) > cost / tie
+            is_edge = np.square(gradients[0]) + np.square(gradients[1]) > cost / penalty
             gradients = [g * is_edge for g in gradients]
             pull = sum(d.conj() * fft.rfft2(g) for d, g in zip(self.differences, gradients, strict=True))
-            spectrum = (known + tie * pull) / (power + tie * self.roughness + 1e-9)
-            tie *= TIGHTER
+            spectrum = (known + penalty * pull) / (power + penalty * self.roughness + 1e-9)
+            penalty *= TIGHTER
         return [fft.rfft2(g * self.window) for g in gradients]
 
     def kernel(self, edges: list[NDArray], edge: int) -> Array:
         """The path, nowhere below nothing, by which edges become those seen."""
         shared = sum((e * self.smoothing).conj() * s for e, s in zip(edges, self.seen, strict=True))
         power = sum(np.square(np.abs(e * self.smoothing)) for e in edges) + RIDGE
-        start, wish, alike = (
+        start, correlation, autocorrelation = (
             _middle(fft.irfft2(v, self.shape), n)
             for v, n in ((shared / power, edge), (shared, edge), (power, 2 * edge - 1))
         )
-        return _tidied(_least_squares(np.maximum(start, 0), wish, alike))
-
-    def _of_kernel(self, kernel: Array) -> NDArray:
-        spread = np.zeros(self.shape, np.float32)
-        spread[: len(kernel), : len(kernel)] = kernel
-        return fft.rfft2(np.roll(spread, [-(len(kernel) // 2)] * 2, (0, 1)))
+        return _tidied(_least_squares(np.maximum(start, 0), correlation, autocorrelation))
 
 
 def _middle(plane: Array, edge: int) -> Array:
@@ -143,34 +151,26 @@ def _middle(plane: Array, edge: int) -> Array:
     return np.roll(plane, (reach, reach), (0, 1))[:edge, :edge]
 
 
-def _least_squares(kernel: Array, wish: Array, alike: Array) -> Array:
-    """The kernel of no value below 0 which, convolved with ``alike``, comes nearest to ``wish``.
+def _least_squares(kernel: Array, correlation: Array, autocorrelation: Array) -> Array:
+    """The kernel of no value below 0 which, convolved with ``autocorrelation``, comes nearest to ``correlation``.
 
-    Clipping the unbounded answer would leave a wide and smooth blob; bounded, paths stay thin.
-
-    References
-    ----------
-    A. Beck, M. Teboulle, "A fast iterative shrinkage-thresholding algorithm for linear inverse problems", SIAM J.
-    Imaging Sciences 2(1), 2009.
+    Clipping the unbounded answer would leave a wide and smooth blob; bounded, paths stay thin. ``kernel`` is a start.
     """
     edge = len(kernel)
     shape = (fft.next_fast_len(3 * edge, real=True),) * 2
-    reach = edge - 1
-    spectrum = fft.rfft2(np.roll(np.pad(alike, (0, shape[0] - len(alike))), (-reach, -reach), (0, 1)))
-    longest = 1 / np.abs(spectrum).max()
-    ahead, momentum = kernel, 1.0
-    for _ in range(KERNEL_STEPS):
-        slope = fft.irfft2(fft.rfft2(ahead, shape) * spectrum, shape)[:edge, :edge] - wish
-        better = np.maximum(ahead - longest * slope, 0)
-        last, momentum = momentum, (1 + (1 + 4 * momentum**2) ** 0.5) / 2
-        ahead, kernel = better + np.float32((last - 1) / momentum) * (better - kernel), better
-    return kernel
+    spectrum = transfer(autocorrelation, shape)
+    unit = float(np.abs(spectrum).max())
 
+    def cost(flat: NDArray[np.float64]) -> tuple[float, NDArray[np.float64]]:
+        tried = flat.reshape(edge, edge)
+        explained = fft.irfft2(fft.rfft2(tried, shape) * spectrum, shape)[:edge, :edge]
+        return float((tried * (explained / 2 - correlation)).sum()) / unit, ((explained - correlation) / unit).ravel()
 
-def _taper(length: int) -> Array:
-    rim = max(2, length // 10)
-    rise = 0.5 - 0.5 * np.cos(np.pi * (np.arange(rim) + 0.5) / rim)
-    return np.concatenate([rise, np.ones(length - 2 * rim), rise[::-1]]).astype(np.float32)
+    bounds = Bounds(0, np.inf)
+    found = minimize(
+        cost, kernel.ravel(), jac=True, method="L-BFGS-B", bounds=bounds, options={"maxiter": KERNEL_STEPS}
+    )
+    return found.x.reshape(edge, edge).astype(np.float32)
 
 
 def _tidied(kernel: Array) -> Array:
@@ -185,7 +185,15 @@ def _tidied(kernel: Array) -> Array:
 
 
 def centred(kernel: Array) -> Array:
-    """The kernel moved by whole pixels so that its centre of mass is in the middle; its sum becomes 1."""
+    """The kernel moved by whole pixels so that its centre of mass is in the middle; its sum becomes 1.
+
+    Examples
+    --------
+    >>> aside = np.zeros((5, 5), np.float32)
+    >>> aside[0, 4] = 2
+    >>> float(centred(aside)[2, 2])
+    1.0
+    """
     row, column = ndimage.center_of_mass(kernel)
     middle = len(kernel) // 2
     moved = ndimage.shift(kernel, (round(middle - row), round(middle - column)), order=0)

@@ -22,12 +22,14 @@ from scipy import fft
 from crispgrain.arrays import Array
 from crispgrain.cancel import check
 
+from .point_spread import transfer
+
 # A picture (linear, H x W x C) and the sigma of the error thought to be in it, to a cleaner picture.
 Prior = Callable[[Array, float], Array]
 
 DATA_WEIGHT = 600.0  # against total variation, at a noise of 1 %; set on photographs by trial
-TIES = np.repeat(2.0 ** np.arange(0, 9, 1.5), 2)  # how closely the gradients are tied to their cleaned version
-MULTIPLIED, BOLDEST = 15, 0.98  # steps to how bright lamps are, and most of their acceleration
+PENALTIES = np.repeat(2.0 ** np.arange(0, 9, 1.5), 2)  # how closely the gradients are tied to their cleaned version
+MULTIPLIED, BOLDEST = 15, 0.98  # steps to how bright saturated highlights are, and most of their acceleration
 DIMMEST = np.float32(1e-4)  # of white
 PHASE = 8  # px; a network plugged in must see the picture on the same grid in every tile
 PRIOR_WEIGHT, STRONGEST, ROUNDS = 1.2, 60 / 255, 6  # of a prior that is plugged in; set on photographs by trial
@@ -38,21 +40,22 @@ LAST = 0.5  # share of the noise that is taken off in the end; by then most of i
 class Care:
     """How much work a kind of blur is worth.
 
-    ``ties`` are those of the classical prior, ``start_ties`` those of the start for a prior that is plugged in, which
-    then has ``rounds``; ``bold`` is the share of the noise that the classical prior reckons with if a network cleans
-    its answer once; ``lamps``: whether how bright clipped places are must be known, or they get rings.
+    ``penalties`` are those of the classical prior, ``start_penalties`` those of the start for a prior that is
+    plugged in, which then has ``rounds``; ``bold`` is the share of the noise that the classical prior reckons with if
+    a network cleans its answer once; ``saturated``: whether how bright clipped highlights are must be known, or they
+    get rings.
     """
 
-    ties: NDArray
-    start_ties: NDArray
+    penalties: NDArray
+    start_penalties: NDArray
     rounds: int
-    lamps: bool
+    saturated: bool
     bold: float = 0.5
 
 
-SMOOTH = Care(TIES[2::2], TIES[4::2], rounds=5, lamps=False)  # no zeros in its spectrum, no rings
-ROUND = replace(SMOOTH, lamps=True)
-PATH = Care(TIES, TIES, ROUNDS, lamps=True, bold=0.7)
+SMOOTH = Care(PENALTIES[2::2], PENALTIES[4::2], rounds=5, saturated=False)  # no zeros in its spectrum, no rings
+ROUND = replace(SMOOTH, saturated=True)
+PATH = Care(PENALTIES, PENALTIES, ROUNDS, saturated=True, bold=0.7)
 
 
 class Blurred:
@@ -67,26 +70,24 @@ class Blurred:
     observed : H x W x C, linear
     kernel : k x k, k odd
     clipped : bool, H x W
-    lamps : bool
+    saturated : bool
         Whether to find out how bright clipped places are.
     """
 
-    def __init__(self, observed: Array, kernel: Array, clipped: NDArray[np.bool_], lamps: bool = True) -> None:
+    def __init__(self, observed: Array, kernel: Array, clipped: NDArray[np.bool_], saturated: bool = True) -> None:
         height, width = observed.shape[:2]
         reach = len(kernel) // 2
         top = left = -(-(3 * reach + 4) // (2 * PHASE)) * PHASE
         self.shape = tuple(fft.next_fast_len(n + 2 * top, real=True) for n in (height, width))
         self.inner = slice(top, top + height), slice(left, left + width)
-        spread = np.zeros(self.shape, np.float32)
-        spread[: len(kernel), : len(kernel)] = kernel
-        self.transfer = fft.rfft2(np.roll(spread, (-reach, -reach), (0, 1)))[..., None]
+        self.transfer = transfer(kernel, self.shape)[..., None]
         self.power = np.square(np.abs(self.transfer))
         self.observed = _framed(observed, self.shape, top, left)
         self._clipped, self._beyond = np.zeros((*self.shape, 1), bool), np.ones((*self.shape, 1), bool)
         self._clipped[self.inner] = clipped[..., None]
         self._beyond[self.inner] = False
         self._data = self.start = self.observed
-        if lamps and clipped.any():
+        if saturated and clipped.any():
             self.start = self._beyond_clipping()
             self._fill(self.back(self.transfer * forward(self.start)))
 
@@ -106,9 +107,9 @@ class Blurred:
         self._data = np.where(unknown, shown, self.observed)
 
     def _beyond_clipping(self) -> Array:
-        """An estimate in which lamps are as bright as their blurred rims tell.
+        """An estimate in which saturated highlights are as bright as their blurred rims tell.
 
-        With lamps no brighter than the sensor's white their rims cannot be explained, and dark
+        With highlights no brighter than the sensor's white their rims cannot be explained, and dark
         rings grow around them. Multiplying takes an estimate to many times white in few steps.
 
         References
@@ -136,6 +137,13 @@ class Blurred:
 
 
 def forward(picture: Array) -> NDArray:
+    """The spectrum of each channel of a picture (H x W x C).
+
+    Examples
+    --------
+    >>> forward(np.zeros((8, 8, 3), np.float32)).shape
+    (8, 5, 3)
+    """
     return fft.rfft2(picture, axes=(0, 1))
 
 
@@ -152,16 +160,26 @@ def _fade(inside: int, before: int, after: int) -> Array:
     return np.concatenate([rise, np.ones(inside), fall[::-1]]).astype(np.float32)
 
 
-def total_variation(blurred: Blurred, noise: float, ties: NDArray = TIES) -> Array:
+def total_variation(blurred: Blurred, noise: float, penalties: NDArray = PENALTIES) -> Array:
     """An estimate (in the frame) whose gradients are small but at few places: the classical prior.
 
-    ``noise`` is its sigma in linear light, white = 1; ``ties`` says how closely
+    ``noise`` is its sigma in linear light, white = 1; ``penalties`` says how closely
     gradients are tied to their cleaned version, round by round.
 
     References
     ----------
     L. I. Rudin, S. Osher, E. Fatemi, Physica D 60, 1992; split as by Y. Wang, J. Yang, W. Yin, Y. Zhang, "A new
     alternating minimization algorithm for total variation image reconstruction", SIAM J. Imaging Sciences 1(3), 2008.
+
+    Examples
+    --------
+    >>> kernel = np.full((3, 3), 1 / 9, np.float32)
+    >>> point = np.zeros((32, 32, 1), np.float32)
+    >>> point[15:18, 15:18] = 1 / 9
+    >>> blurred = Blurred(point, kernel, np.zeros((32, 32), bool))
+    >>> sharp = total_variation(blurred, 0.001)[blurred.inner]
+    >>> bool(sharp[16, 16, 0] > 3 * point[16, 16, 0])
+    True
     """
     roughness = sum(
         np.square(np.abs(forward(np.pad(taps, [(0, n - m) for n, m in zip(blurred.shape, taps.shape, strict=True)]))))
@@ -169,12 +187,12 @@ def total_variation(blurred: Blurred, noise: float, ties: NDArray = TIES) -> Arr
     )[..., None]
     data_weight = DATA_WEIGHT * (0.01 / noise) ** 2
     estimate = blurred.start
-    for tie in ties:
+    for penalty in penalties:
         across, down = (estimate - np.roll(estimate, 1, axis) for axis in (1, 0))
         steepness = np.maximum(np.sqrt(np.square(across) + np.square(down)), np.float32(1e-6))
-        kept = np.maximum(1 - 1 / (np.float32(tie) * steepness), 0)
+        kept = np.maximum(1 - 1 / (np.float32(penalty) * steepness), 0)
         across, down = across * kept, down * kept
-        weight = np.float32(tie / data_weight)
+        weight = np.float32(penalty / data_weight)
         # The adjoint of differences: those of the cleaned gradients, the other way.
         wish = across - np.roll(across, -1, 1) + down - np.roll(down, -1, 0)
         estimate = blurred.estimate(weight * forward(wish), weight * roughness)
@@ -188,6 +206,14 @@ def with_prior(blurred: Blurred, estimate: Array, noise: float, prior: Prior, ro
     ----------
     K. Zhang et al., "Learning deep CNN denoiser prior for image restoration", CVPR 2017; "Plug-and-play
     image restoration with deep denoiser prior", IEEE Trans. PAMI 44(10), 2021.
+
+    Examples
+    --------
+    >>> kernel = np.full((3, 3), 1 / 9, np.float32)
+    >>> blurred = Blurred(np.full((32, 32, 1), 0.5, np.float32), kernel, np.zeros((32, 32), bool))
+    >>> even = with_prior(blurred, blurred.start, 0.01, lambda picture, sigma: picture)[blurred.inner]
+    >>> bool(np.allclose(even, 0.5, atol=1e-3))
+    True
     """
     for error in np.geomspace(max(STRONGEST, noise), noise, rounds):
         weight = np.float32(PRIOR_WEIGHT * (noise / error) ** 2)

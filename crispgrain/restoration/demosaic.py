@@ -14,7 +14,14 @@ REACH = 10
 
 
 def colour_masks(pattern: NDArray[np.int8], height: int, width: int) -> tuple[NDArray[np.bool_], ...]:
-    """Where red, green and blue were measured, for a mosaic that starts on a whole cell."""
+    """Where red, green and blue were measured, for a mosaic that starts on a whole cell.
+
+    Examples
+    --------
+    >>> red, green, blue = colour_masks(np.array([[0, 1], [1, 2]], np.int8), 4, 4)
+    >>> int(red.sum()), int(green.sum()), int(blue.sum())
+    (4, 8, 4)
+    """
     full = np.tile(pattern, (height // 2 + 1, width // 2 + 1))[:height, :width]
     return full == 0, full == 1, full == 2
 
@@ -44,6 +51,13 @@ def directional(mosaic: Array, pattern: NDArray[np.int8]) -> Array:
     ----------
     D. Menon, S. Andriani, G. Calvagno, "Demosaicing with directional filtering
     and a posteriori decision", IEEE Trans. Image Processing 16(1), 2007.
+
+    Examples
+    --------
+    >>> grey = np.full((16, 16), 0.5, np.float32)
+    >>> rgb = directional(grey, np.array([[0, 1], [1, 2]], np.int8))
+    >>> rgb.shape, bool(np.allclose(rgb, 0.5))
+    ((16, 16, 3), True)
     """
     red, green, blue = colour_masks(pattern, *mosaic.shape)
     greens, chromas, activity = [], [], []
@@ -108,6 +122,11 @@ def linear(mosaic: Array, pattern: NDArray[np.int8]) -> Array:
     ----------
     H. S. Malvar, L. He, R. Cutler, "High-quality linear interpolation for
     demosaicing of Bayer-patterned color images", ICASSP 2004.
+
+    Examples
+    --------
+    >>> bool(np.allclose(linear(np.full((16, 16), 0.5, np.float32), np.array([[0, 1], [1, 2]], np.int8)), 0.5))
+    True
     """
     red, green, blue = colour_masks(pattern, *mosaic.shape)
 

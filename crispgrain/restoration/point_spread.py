@@ -7,6 +7,7 @@ import math
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import fft
 
 from crispgrain.arrays import Array
 
@@ -15,7 +16,13 @@ LARGEST = 101  # px
 
 
 def gaussian(sigma: float) -> Array:
-    """Lens softness: a Gaussian of ``sigma`` px, integrated over each pixel."""
+    """Lens softness: a Gaussian of ``sigma`` px, integrated over each pixel.
+
+    Examples
+    --------
+    >>> gaussian(1.0).shape, round(float(gaussian(1.0).sum()), 4)
+    ((9, 9), 1.0)
+    """
     reach = max(1, math.ceil(3.5 * sigma))
     edges = np.arange(-reach, reach + 2) - 0.5
     cumulative = np.array([math.erf(x / (max(sigma, 1e-3) * math.sqrt(2))) for x in edges])
@@ -32,6 +39,11 @@ def aperture(radius: float, blades: int = 0, turn: float = 0.0) -> Array:
         Straight edges of the aperture, 5 or more; fewer mean a disc.
     turn : float
         Degrees counter-clockwise by which a corner is off the horizontal.
+
+    Examples
+    --------
+    >>> int((aperture(3.0) > 0).sum())
+    45
     """
     reach = max(1, math.ceil(radius))
     x, y = _fine_grid(reach)
@@ -46,14 +58,26 @@ def aperture(radius: float, blades: int = 0, turn: float = 0.0) -> Array:
 
 
 def line(length: float, angle: float) -> Array:
-    """Motion: an even line of ``length`` px at ``angle`` degrees counter-clockwise from the horizontal."""
+    """Motion: an even line of ``length`` px at ``angle`` degrees counter-clockwise from the horizontal.
+
+    Examples
+    --------
+    >>> line(4.0, 0.0).max(axis=0).round(2)
+    array([0.  , 0.14, 0.24, 0.24, 0.24, 0.14, 0.  ], dtype=float32)
+    """
     along = np.linspace(-length / 2, length / 2, max(2, round(FINE * length)))
     t = math.radians(angle)
     return path(np.stack([along * math.cos(t), -along * math.sin(t)], axis=1))
 
 
 def path(points: NDArray[np.floating]) -> Array:
-    """Any movement: ``points`` (n x 2: right, down, in px) at equal moments, each shared by its four nearest pixels."""
+    """Any movement: ``points`` (n x 2: right, down, in px) at equal moments, each shared by its four nearest pixels.
+
+    Examples
+    --------
+    >>> path(np.array([[0.0, 0.0], [1.0, 0.0]]))[2].tolist()
+    [0.0, 0.0, 0.5, 0.5, 0.0]
+    """
     reach = int(np.ceil(np.abs(points).max())) + 1
     kernel = np.zeros((2 * reach + 1,) * 2)
     whole = np.floor(points).astype(int)
@@ -63,6 +87,29 @@ def path(points: NDArray[np.floating]) -> Array:
             share = np.abs(1 - right - part[:, 0]) * np.abs(1 - down - part[:, 1])
             np.add.at(kernel, (whole[:, 1] + reach + down, whole[:, 0] + reach + right), share)
     return _unit(kernel)
+
+
+def transfer(kernel: Array, shape: tuple[int, ...]) -> NDArray[np.complexfloating]:
+    """The optical transfer function of a kernel: its spectrum in a frame of ``shape`` whose edges meet.
+
+    Parameters
+    ----------
+    kernel : float32, k x k, k odd
+        Its middle stays where it is.
+
+    Returns
+    -------
+    complex, shape[0] x (shape[1] // 2 + 1)
+        As ``scipy.fft.rfft2`` orders it.
+
+    Examples
+    --------
+    >>> round(float(transfer(gaussian(0.5), (8, 8))[0, 0].real), 3)  # as the kernel's sum
+    1.0
+    """
+    reach, spread = len(kernel) // 2, np.zeros(shape, np.float32)
+    spread[: len(kernel), : len(kernel)] = kernel
+    return fft.rfft2(np.roll(spread, (-reach, -reach), (0, 1)))
 
 
 def _fine_grid(reach: int) -> tuple[NDArray, NDArray]:
@@ -80,7 +127,13 @@ def _unit(kernel: NDArray) -> Array:
 
 
 def as_text(kernel: Array) -> str:
-    """A kernel as plain text for a treatment: its edge, a colon, and its values as bytes (peak 255) in base 64."""
+    """A kernel as plain text for a treatment: its edge, a colon, and its values as bytes (peak 255) in base 64.
+
+    Examples
+    --------
+    >>> as_text(np.ones((1, 1), np.float32))
+    '1:/w=='
+    """
     levels = np.rint(kernel / kernel.max() * 255).astype(np.uint8)
     return f"{len(kernel)}:{base64.b64encode(levels.tobytes()).decode()}"
 
@@ -92,6 +145,11 @@ def from_text(text: str) -> Array:
     ------
     ValueError
         If the text is none.
+
+    Examples
+    --------
+    >>> from_text("1:/w==").tolist()
+    [[1.0]]
     """
     edge, _, values = text.partition(":")
     try:

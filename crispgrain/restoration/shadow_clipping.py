@@ -32,7 +32,7 @@ BLACK = -1e-4  # what matrices round to less than black is not below it
 BRIGHT = (40 / 255, 80 / 255)
 
 
-def settled(noisy: Array, cleaned: Array) -> Array:
+def without_bias(noisy: Array, cleaned: Array) -> Array:
     """Take the lift of channels near black off a denoised picture whose noise was not white.
 
     Where noise still has its values below black it lifts nothing, and nothing is taken off.
@@ -46,6 +46,14 @@ def settled(noisy: Array, cleaned: Array) -> Array:
     -------
     H x W x 3
         ``cleaned``, nowhere brighter, and no value taken below 0.
+
+    Examples
+    --------
+    >>> noisy = np.maximum(np.random.default_rng(0).normal(0, 0.05, (96, 96, 3)), 0).astype(np.float32)
+    >>> noisy[..., 0] = 0.8  # a strong colour, beside which two channels are empty
+    >>> cleaned = np.broadcast_to(noisy.mean(axis=(0, 1)), noisy.shape).astype(np.float32)
+    >>> bool(without_bias(noisy, cleaned)[..., 1].mean() < cleaned[..., 1].mean() - 0.005)
+    True
     """
     cut = cv2.erode(noisy, np.ones((2 * AROUND + 1,) * 2, np.uint8)) >= BLACK
     if not cut.any():

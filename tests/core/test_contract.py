@@ -31,7 +31,7 @@ RAW_READING = Reading(
     Blur("soft lens", 1.0, 1.0), Extent(64, 64), raw=True,
 )  # fmt: skip
 PATTERNS = {"RGGB": [[0, 1], [1, 2]], "GRBG": [[1, 0], [2, 1]], "GBRG": [[1, 2], [0, 1]], "BGGR": [[2, 1], [1, 0]]}
-EVERY = [m for m in MODELS if m.stage is not Stage.PRINT and not m.problem()]
+EVERY = [m for m in MODELS if m.stage is not Stage.PRINT and not m.unavailable()]
 TILED = [m for m in EVERY if not m.same_tiles]
 MASKED = [m for m in EVERY if m.may_be(Role.ZONE) or m.domain is Domain.MOSAIC]
 CHECKS = [HealthCheck.function_scoped_fixture, HealthCheck.too_slow, HealthCheck.filter_too_much]

@@ -11,7 +11,7 @@ from crispgrain.core.meter import Noise, Reading
 from crispgrain.core.render.overview import overview
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
-from crispgrain.core.stages.develop import crop
+from crispgrain.core.stages.develop.crop_shape import cut
 from crispgrain.core.transform import Transform
 from crispgrain.core.treatment import Treatment
 from crispgrain.geometry import Rect, Size
@@ -86,7 +86,7 @@ def test_a_straightened_picture_is_turned_about_its_middle_and_has_no_empty_corn
     frame = chain(picture, cropped(PLAIN, angle=angle)).steps[-1].after
     x, y = frame.to_source(np.array([0, width, 0, width]), np.array([0, 0, height, height]))
     assert min(x.min(), y.min()) > -1e-6 and max(x.max(), y.max()) < 256 + 1e-6
-    assert crop.cut({"left": 0, "top": 0, "right": 100, "bottom": 100, "angle": angle}, Size(256, 256))[0] < left + 1
+    assert cut({"left": 0, "top": 0, "right": 100, "bottom": 100, "angle": angle}, Size(256, 256))[0] < left + 1
 
 
 def test_straightening_does_not_depend_on_tiles(picture):
@@ -100,6 +100,77 @@ def test_a_crop_is_enlarged_and_the_size_wished_for_is_the_crops(picture):
     assert result.shape[1] == 300
     frame = chain(picture, treatment).steps[-1].after
     assert frame.to_source.stretch == pytest.approx(0.5, rel=0.01)
+
+
+@pytest.mark.parametrize("model", ["lanczos", "faithful"])
+def test_an_enlarged_crop_sees_beyond_its_edges(model, picture):
+    """It is a part of the enlarged whole, up to rounding: nothing is mirrored where the picture goes on."""
+    treatment = PLAIN.set("enlarge.on", True).set("enlarge.model", model)
+    part = whole(picture, cropped(treatment, left=25, top=25, right=75, bottom=75))
+    np.testing.assert_allclose(part, whole(picture, treatment)[128:384, 128:384], atol=1e-5)
+
+
+@pytest.mark.parametrize("model", ["lanczos", "faithful", "detail-net"])
+def test_an_enlarged_panorama_has_no_seam(model, tmp_path):
+    stored = np.tile(photograph("coffee")[:128, :128], (1, 2, 1)).astype(np.float32)
+    stored[:, 128:] = stored[:, 128:][:, ::-1]
+    treatment = PLAIN.set("enlarge.on", True).set("enlarge.model", model)
+
+    def enlarged(shift: int) -> np.ndarray:
+        rolled = np.ascontiguousarray(np.roll(stored, shift, axis=1))
+        source = PictureSource(tmp_path / "p.png", rolled, icc.profile("srgb"))
+        assert source.wraps
+        return whole(source, treatment)
+
+    plain, rolled = enlarged(0), enlarged(64)
+    np.testing.assert_allclose(np.roll(plain, 128, axis=1), rolled, atol=2e-5)
+
+
+def test_straightening_and_enlarging_is_one_resampling(picture):
+    """Nearer than one after the other to SciPy's spline, which does both at once."""
+    angle, factor = 3.0, 1.7
+    turned = cropped(PLAIN, angle=angle)
+    enlarge = {"enlarge.on": True, "enlarge.model": "lanczos", "enlarge.factor": factor}
+    both = turned
+    for name, value in enlarge.items():
+        both = both.set(name, value)
+    frame = chain(picture, both).steps[-1].after
+    assert len(chain(picture, both).steps) == len(chain(picture, turned).steps)
+    x, y = frame.to_source.middles(frame.size.rect)
+    theirs = np.stack(
+        [
+            ndimage.map_coordinates(plane, [y - 0.5, x - 0.5], order=5)
+            for plane in np.moveaxis(photograph("astronaut"), -1, 0)
+        ],
+        axis=-1,
+    )
+    once = encoded(whole(picture, both))
+    first = PictureSource(picture.path, encoded(whole(picture, turned)).astype(np.float32), icc.profile("srgb"))
+    second = PLAIN
+    for name, value in enlarge.items():
+        second = second.set(name, value)
+    twice = encoded(whole(first, second))
+    inner = np.s_[8:-8, 8:-8]
+    assert once.shape == twice.shape
+    assert psnr(once[inner], theirs[inner]) > psnr(twice[inner], theirs[inner]) + 0.3
+    assert psnr(once[inner], theirs[inner]) > 40
+
+
+@pytest.mark.parametrize("model", ["faithful", "detail-net", "lanczos"])
+def test_turned_and_enlarged_or_reduced_does_not_depend_on_tiles(model, picture):
+    for factor in (0.6, 1.5):
+        treatment = cropped(PLAIN, angle=-4.0, left=20, right=90).set("enlarge.on", True)
+        treatment = treatment.set("enlarge.model", model).set("enlarge.factor", factor)
+        np.testing.assert_allclose(whole(picture, treatment, 64), whole(picture, treatment, 512), atol=3e-5)
+
+
+@pytest.mark.parametrize("model", ["faithful", "detail-net"])
+def test_every_model_turns_and_enlarges_to_the_same_place(model, picture):
+    treatment = cropped(PLAIN, angle=5.0, left=20, right=80).set("enlarge.on", True).set("enlarge.factor", 2.5)
+    plain, other = (encoded(whole(picture, treatment.set("enlarge.model", m))) for m in ("lanczos", model))
+    inner = np.s_[8:-8, 8:-8]
+    assert psnr(plain[inner], other[inner]) > 30
+    assert psnr(plain[inner], np.roll(other, 2, axis=1)[inner]) < psnr(plain[inner], other[inner]) - 3
 
 
 def test_the_first_look_is_cropped_like_the_result(picture):

@@ -19,12 +19,12 @@ from crispgrain.core.treatment import Treatment
 from crispgrain.geometry import Rect
 from crispgrain.restoration.block_matching import (  # fmt: skip
     BLOCK,
-    FAR,
     GROUP,
-    clean_together,
-    every_second,
-    find_alike,
-    most_alike,
+    SEARCH,
+    chessboard,
+    collaborative_filter,
+    match_blocks,
+    nearest_blocks,
 )
 from tests.conftest import assert_same_in_tiles, encoded, photograph, psnr
 
@@ -51,10 +51,10 @@ def test_the_most_alike_are_found_where_they_are():
     copies = [(-9, 5), (12, -12), (0, 11)]
     for down, right in copies:
         luma[row + down :, column + right :][:BLOCK, :BLOCK] = luma[row:, column:][:BLOCK, :BLOCK]
-    found = most_alike(luma, np.array([row]), np.array([column]))[0, 0]
+    found = nearest_blocks(luma, np.array([row]), np.array([column]))[0, 0]
     assert len({tuple(f) for f in found.tolist()}) == GROUP
     assert {tuple(f) for f in found.tolist()} >= {(row, column), *((row + d, column + r) for d, r in copies)}
-    assert np.abs(found - (row, column)).max() <= FAR
+    assert np.abs(found - (row, column)).max() <= SEARCH
 
 
 def astronaut() -> np.ndarray:
@@ -66,7 +66,7 @@ def lightness(opponent: np.ndarray) -> np.ndarray:
 
 
 def groups(pilot: np.ndarray) -> np.ndarray:
-    return find_alike(lightness(pilot)).reshape(-1, GROUP, 2)
+    return match_blocks(lightness(pilot)).reshape(-1, GROUP, 2)
 
 
 @pytest.mark.parametrize("sigma", [0.1, 0.002])
@@ -74,35 +74,35 @@ def test_a_perfect_pilot_keeps_the_picture_and_takes_the_noise(sigma):
     """Contrast 500 times as strong as the noise must not get lost in rounding either."""
     truth = astronaut()
     noise = RNG.normal(0, sigma, truth.shape).astype(np.float32)
-    cleaned = clean_together(truth + noise, truth, np.full_like(truth, sigma), groups(truth))
+    cleaned = collaborative_filter(truth + noise, truth, np.full_like(truth, sigma), groups(truth))
     assert np.square(cleaned - truth).mean() < (0.05 if sigma > 0.01 else 0.5) * np.square(noise).mean()
 
 
 def test_without_noise_nothing_changes_by_a_step_of_8_bits():
     truth = astronaut()
     pilot = truth + RNG.normal(0, 0.01, truth.shape).astype(np.float32)
-    assert np.abs(clean_together(truth, truth, np.zeros_like(truth), groups(truth)) - truth).max() < 0.5 / 255
-    of_pilot = clean_together(truth, pilot, np.zeros_like(truth), groups(pilot), heed=1)
+    assert np.abs(collaborative_filter(truth, truth, np.zeros_like(truth), groups(truth)) - truth).max() < 0.5 / 255
+    of_pilot = collaborative_filter(truth, pilot, np.zeros_like(truth), groups(pilot), mean_weight=1)
     assert np.square(of_pilot - truth).mean() < 0.5 * np.square(pilot - truth).mean()
 
 
 def test_a_group_s_mean_is_the_noisy_one_s_as_far_as_it_is_heeded():
-    even, places = np.zeros((48, 48, 3), np.float32), find_alike(np.zeros((48, 48), np.float32))
-    for heed in (0, 0.3, 1):
-        cleaned = clean_together(even + 0.5, even, even + 0.1, places.reshape(-1, GROUP, 2), heed)
-        assert cleaned == pytest.approx(0.5 * heed, abs=1e-6)
+    even, places = np.zeros((48, 48, 3), np.float32), match_blocks(np.zeros((48, 48), np.float32))
+    for mean_weight in (0, 0.3, 1):
+        cleaned = collaborative_filter(even + 0.5, even, even + 0.1, places.reshape(-1, GROUP, 2), mean_weight)
+        assert cleaned == pytest.approx(0.5 * mean_weight, abs=1e-6)
 
 
 def test_half_of_the_groups_are_a_chessboard_and_the_rest_stays_as_in_the_pilot():
-    places = find_alike(lightness(astronaut()))
-    half = every_second(places)
+    places = match_blocks(lightness(astronaut()))
+    half = chessboard(places)
     rows, columns = places.shape[:2]
     assert len(half) == (rows * columns + 1) // 2
     assert np.array_equal(half[1], places[0, 2])
     assert not (half == places[0, 1]).all(axis=(1, 2)).any()
     pilot = RNG.normal(0, 1, (96, 120, 3)).astype(np.float32)
     few = places[:1, :1].reshape(1, GROUP, 2)
-    cleaned = clean_together(pilot + 1, pilot, np.ones_like(pilot), few, heed=1)
+    cleaned = collaborative_filter(pilot + 1, pilot, np.ones_like(pilot), few, mean_weight=1)
     assert np.array_equal(cleaned[60:], pilot[60:])
     assert not np.array_equal(cleaned[:30], pilot[:30])
 
@@ -164,9 +164,9 @@ def test_it_stops_when_nobody_wants_the_answer_any_more():
     places = groups(planes)
     with cancelled_by(cancel):
         with pytest.raises(Cancelled):
-            find_alike(planes[..., 0])
+            match_blocks(planes[..., 0])
         with pytest.raises(Cancelled):
-            clean_together(planes, planes, planes + 1, places)
+            collaborative_filter(planes, planes, planes + 1, places)
 
 
 def remarks(sigma: float, colour: float, **reading: object) -> list[str]:

@@ -8,12 +8,12 @@ import pytest
 from crispgrain.core.files import RawSource, read_shot
 from crispgrain.core.meter import Noise, Reading
 from crispgrain.core.model import Stage
+from crispgrain.core.networks.mosaic import mosaic_of
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
-from crispgrain.core.stages.denoise.mosaic_net import mosaic_of
 from crispgrain.core.treatment import Treatment
 from crispgrain.geometry import Rect
-from crispgrain.restoration.block_matching import BLOCK, GROUP, MARGIN, clean_together, find_alike
+from crispgrain.restoration.block_matching import BLOCK, GROUP, MARGIN, collaborative_filter, match_blocks
 from crispgrain.simulation import camera
 from tests.conftest import assert_same_in_tiles, encoded, photograph, photograph_as_raw, psnr, write_raw
 
@@ -41,7 +41,7 @@ def treated(source: RawSource, iso: int, treatment: Treatment = MATCHED) -> np.n
 
 
 def test_blocks_are_sought_where_the_same_colours_are():
-    places = find_alike(RNG.random((40, 60), np.float32), 4, 2)
+    places = match_blocks(RNG.random((40, 60), np.float32), 4, 2)
     for axis in (0, 1):
         assert (places[..., axis] % 2 == 0).all()
     assert len(np.unique(places[2, 3], axis=0)) == GROUP
@@ -53,7 +53,7 @@ def test_they_are_sought_as_far_as_asked():
     pilot[:, 36:42] = pilot[:, 18:24]
     there = np.array([MARGIN, MARGIN + 36])
     for far, found in ((12, False), (18, True)):
-        places = find_alike(pilot, 0, 2, far)[0, 3]
+        places = match_blocks(pilot, 0, 2, far)[0, 3]
         assert (places == there).all(axis=1).any() == found
 
 
@@ -61,9 +61,9 @@ def test_colours_that_no_cell_saw_are_put_together_like_those_that_were_seen():
     """The pilot shows every colour, paler than it is; the mosaic tells how much paler."""
     truth = photograph("astronaut")[:96, :120]
     pilot = truth.mean(axis=(0, 1)) + 0.8 * (truth - truth.mean(axis=(0, 1)))
-    seen, told = (mosaic_of(p)[..., None].astype(np.float32) for p in (truth, pilot))
-    groups = find_alike(pilot[..., 1], 0, 2).reshape(-1, GROUP, 2)
-    result = clean_together(seen, told, np.full_like(seen, 0.002), groups, whole=pilot)
+    seen, conditioning = (mosaic_of(p)[..., None].astype(np.float32) for p in (truth, pilot))
+    groups = match_blocks(pilot[..., 1], 0, 2).reshape(-1, GROUP, 2)
+    result = collaborative_filter(seen, conditioning, np.full_like(seen, 0.002), groups, whole=pilot)
     for colour in range(3):
         assert np.square(result - truth)[..., colour].mean() < 0.3 * np.square(pilot - truth)[..., colour].mean()
 

@@ -12,7 +12,7 @@ from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import srgb_decode, srgb_encode
 from crispgrain.core.files import PictureSource, read_shot
 from crispgrain.core.meter import Blur, Noise, Reading, measure
-from crispgrain.core.model import Knowledge, Stage
+from crispgrain.core.model import Context, Stage
 from crispgrain.core.networks import ensemble, runtime
 from crispgrain.core.registry import models_of
 from crispgrain.core.render.pipeline import Pipeline
@@ -38,10 +38,10 @@ def treated(source, treatment, reading) -> np.ndarray:
 def fresh_sessions():
     """Sessions are remembered for the life of the program; tests that break files must not leave that behind."""
     runtime._session.cache_clear()
-    runtime.problem.cache_clear()
+    runtime.unavailable.cache_clear()
     yield
     runtime._session.cache_clear()
-    runtime.problem.cache_clear()
+    runtime.unavailable.cache_clear()
 
 
 @pytest.mark.parametrize("iso", [6400, 25600])
@@ -327,7 +327,7 @@ def test_narrow_and_odd_pictures(tmp_path, shape, plan):
 # ---- best effort ----------------------------------------------------------------------
 
 
-@pytest.mark.parametrize("turns", [ensemble.ROTATIONS, ensemble.MOSAIC_TURNS], ids=["rotations", "mosaic turns"])
+@pytest.mark.parametrize("turns", [ensemble.ROTATIONS, ensemble.MOSAIC_SYMMETRIES], ids=["rotations", "mosaic turns"])
 def test_every_turn_is_undone(turns):
     frame = RNG.uniform(0, 1, (1, 2, 16, 24))
     for there, back in turns:
@@ -336,7 +336,7 @@ def test_every_turn_is_undone(turns):
 
 def test_turns_of_a_mosaic_keep_red_on_red():
     colours = np.tile([[0, 1], [1, 2]], (8, 12))[None, None]
-    for there, _ in ensemble.MOSAIC_TURNS:
+    for there, _ in ensemble.MOSAIC_SYMMETRIES:
         turned = there(colours)
         assert np.array_equal(
             turned, np.tile([[0, 1], [1, 2]], (turned.shape[2] // 2, turned.shape[3] // 2))[None, None]
@@ -377,8 +377,8 @@ def test_develop_needs_no_surroundings_after_a_model_that_demosaics(raw_file, mo
     reading = measure(source)
     pipeline = Pipeline(source, reading, resolve(NET.set("denoise.model", model), source, reading))
     develop = pipeline.steps[1]
-    knowledge = Knowledge(reading, source, develop.before, develop.after, Rect(64, 64, 96, 96), Rect(64, 64, 96, 96))
-    assert (develop.model.margin(develop.values, knowledge) > 0) == reads_more
+    context = Context(reading, source, develop.before, develop.after, Rect(64, 64, 96, 96), Rect(64, 64, 96, 96))
+    assert (develop.model.margin(develop.values, context) > 0) == reads_more
 
 
 def test_networks_get_tiles_worth_their_margin(raw_file):
@@ -432,7 +432,7 @@ def test_noise_cut_off_at_black_does_not_leave_a_red_petal_paler(tmp_path, monke
     Image.fromarray(np.round(noisy * 255).astype(np.uint8)).save(path, quality=75)
     source = read_shot(path)
     result = treated(source, NET.set("denoise.model", "photo-net"), measure(source))
-    monkeypatch.setattr(shadow_clipping, "settled", lambda noisy, cleaned: cleaned)
+    monkeypatch.setattr(shadow_clipping, "without_bias", lambda noisy, cleaned: cleaned)
     alone = treated(source, NET.set("denoise.model", "photo-net"), measure(source))
     pictures = np.asarray(Image.open(path)) / 255, alone, result
     before, net, after = (p[20:-20, 20:-20].mean(axis=(0, 1)) for p in pictures)

@@ -14,7 +14,7 @@ from crispgrain.core.registry import MODELS
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.overview import overview
 from crispgrain.core.render.pipeline import Pipeline, near_first
-from crispgrain.core.render.progress import Clock, Progress, time_left
+from crispgrain.core.render.progress import Progress, ProgressEstimator, time_left
 from crispgrain.core.render.whole import export, render_whole
 from crispgrain.core.resolve import resolve
 from crispgrain.core.shot import open_shot
@@ -235,7 +235,7 @@ def test_tiles_cut_off_at_the_edge_count_as_less_work(monkeypatch):
     seen: list[Progress] = []
     now = 100.0
     monkeypatch.setattr("crispgrain.core.render.progress.time.monotonic", lambda: now)
-    clock = Clock([900, 900, 300, 300], seen.append, started=now)
+    clock = ProgressEstimator([900, 900, 300, 300], seen.append, started=now)
     for seconds in (3, 3, 1):
         now += seconds
         clock.tick()

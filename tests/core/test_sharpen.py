@@ -20,7 +20,8 @@ from crispgrain.core.meter.mtf import mtf50
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
-from crispgrain.core.stages.sharpen import photo_prior, shake, undo
+from crispgrain.core.stages.sharpen import photo_prior, undo
+from crispgrain.core.stages.sharpen.shake_path import promising_patch
 from crispgrain.core.treatment import Treatment
 from crispgrain.geometry import Rect
 from crispgrain.restoration import blind, point_spread
@@ -188,7 +189,7 @@ def test_the_patch_looked_at_has_edges_both_ways(tmp_path):
     stored[:, 0:800:20] = 20  # upright stripes
     stored[500:640, 1300:1460] = np.indices((140, 160)).sum(0)[..., None] // 10 % 2 * 200  # a slanting pattern
     stored[500:640:14, 1300:1460] = 90
-    patch = shake.promising_patch(source_of(stored, tmp_path))
+    patch = promising_patch(source_of(stored, tmp_path))
     assert patch.left < 1460 and patch.right > 1300 and patch.left > 600
 
 
@@ -208,7 +209,7 @@ def test_softer_corners_are_sharpened_more_by_region(tmp_path):
     reading = Reading(Noise.even(0.5), blur)
     parts = [np.s_[400:700, 60:360], np.s_[400:700, 1340:1640]]
     even, by_region = (
-        encoded(treated(source, reading, model="lens-softness", across=a, halo=20, strength=100))
+        encoded(treated(source, reading, model="lens-softness", varies=a, halo=20, strength=100))
         for a in ("even", "by-region")
     )
     # At full strength: below it, a radius too large makes up for it by chance.

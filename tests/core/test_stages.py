@@ -19,6 +19,7 @@ from crispgrain.core.stages.enlarge.size import target_size
 from crispgrain.core.treatment import Treatment
 from crispgrain.geometry import Size
 from crispgrain.restoration import anscombe, demosaic, resample
+from crispgrain.restoration.resample import Sampling
 from crispgrain.simulation import camera
 from tests.conftest import encoded, photograph, photograph_as_raw, psnr, write_raw
 
@@ -309,14 +310,18 @@ def test_faithful_is_nearer_to_the_truth_than_bicubic(tmp_path, factor, gain):
     assert np.mean(gains) > gain
 
 
+def samplings(full: Size, big: Size) -> tuple[Sampling, Sampling]:
+    return Sampling.between(full.height, big.height), Sampling.between(full.width, big.width)
+
+
 def test_each_back_projection_brings_the_reduction_nearer_to_the_source():
     small = photograph("coffee")[:40, :52]
     full, big = Size(40, 52), Size(100, 130)
 
     def missing(times: int) -> float:
-        large = resample.back_project(small, full, full.rect, big, big.rect, times)
-        rows = resample.area_weights(100, 40, 0, 40, 0, 100)
-        columns = resample.area_weights(130, 52, 0, 52, 0, 130)
+        large = resample.back_project(small, full.rect, samplings(full, big), big.rect, times)
+        rows = resample.area_weights(Sampling.between(100, 40), 0, 40, 0, 100)
+        columns = resample.area_weights(Sampling.between(130, 52), 0, 52, 0, 130)
         return float(np.abs(resample.apply(rows, columns, large) - small).mean())
 
     errors = [missing(n) for n in (1, 2, 4, 8)]
@@ -327,12 +332,12 @@ def test_each_back_projection_brings_the_reduction_nearer_to_the_source():
 def test_back_projection_from_nothing_is_lanczos_once_and_keeps_a_good_guess():
     small = photograph("rocket")[:30, :40]
     full, big = Size(30, 40), Size(60, 80)
-    rows = resample.lanczos_weights(30, 60, 0, 60, 0, 30)
-    columns = resample.lanczos_weights(40, 80, 0, 80, 0, 40)
-    once = resample.back_project(small, full, full.rect, big, big.rect, 1)
+    rows = resample.lanczos_weights(Sampling.between(30, 60), 0, 60, 0, 30)
+    columns = resample.lanczos_weights(Sampling.between(40, 80), 0, 80, 0, 40)
+    once = resample.back_project(small, full.rect, samplings(full, big), big.rect, 1)
     assert np.array_equal(once, resample.apply(rows, columns, small))
     truth = np.repeat(np.repeat(small, 2, 0), 2, 1)  # its area average is the source already
-    kept = resample.back_project(small, full, full.rect, big, big.rect, 3, truth.copy())
+    kept = resample.back_project(small, full.rect, samplings(full, big), big.rect, 3, truth.copy())
     assert np.allclose(kept, truth, atol=1e-5)
 
 

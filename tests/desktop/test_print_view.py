@@ -44,7 +44,7 @@ def test_print_view_through_the_menu(opened, qtbot):
         dialog._remember()
 
     QTimer.singleShot(200, accept)
-    opened.ask_print_view()
+    opened.looking.ask_print_view()
     assert opened.easel.scale == pytest.approx(150 / 300)
     assert opened.session.comparing.arrangement is Arrangement.RESULT
     settle(opened, qtbot)

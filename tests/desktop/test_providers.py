@@ -43,7 +43,7 @@ def test_a_card_whose_driver_fails_falls_back_too(monkeypatch):
     monkeypatch.setattr(onnxruntime, "get_available_providers", lambda: [CARD, providers.PROCESSOR])
     monkeypatch.setattr(onnxruntime, "InferenceSession", started)
     assert "(RuntimeError); they run on the processor" in runtime.use_provider(CARD)
-    assert runtime.problem("mosaic-net") == ""
+    assert runtime.unavailable("mosaic-net") == ""
 
 
 def test_the_choice_in_the_menu_is_remembered(opened, qtbot):
@@ -52,6 +52,6 @@ def test_the_choice_in_the_menu_is_remembered(opened, qtbot):
     action.trigger()
     assert opened.settings.value(PROVIDER) == providers.PROCESSOR
     settle(opened, qtbot)
-    opened.set_provider(CARD)
+    opened.looking.set_provider(CARD)
     assert "they run on the processor" in opened.status.words.text()
     settle(opened, qtbot)

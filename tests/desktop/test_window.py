@@ -784,10 +784,10 @@ def test_going_through_shots_while_rendering(opened, qtbot):
 def test_the_dim_room_variant(opened):
     from crispgrain.desktop.base.theme import DIM_ROOM, current_theme
 
-    opened.toggle_dim()
+    opened.looking.toggle_dim()
     assert current_theme() is DIM_ROOM
     assert pixels_of(opened.rail).mean() < 90
-    opened.toggle_dim()
+    opened.looking.toggle_dim()
     assert pixels_of(opened.rail).mean() > 190
 
 

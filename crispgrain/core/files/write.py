@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-import contextlib
-import os
 import struct
-import tempfile
 import zlib
 from dataclasses import dataclass
 from enum import StrEnum
@@ -19,6 +16,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from ... import __version__
+from ..atomic import FolderError, atomic_write
 from ..colour import icc
 from ..errors import ShotError
 from . import metadata
@@ -78,48 +76,19 @@ def write_picture(
         raise ShotError(target, f"JPEG holds at most {JPEG_LIMIT} pixels a side; this result is {width} x {height}")
     if metadata_from is not None and target.exists() and target.samefile(metadata_from):
         replace = False
-    try:
-        target.parent.mkdir(parents=True, exist_ok=True)
-        handle, name = tempfile.mkstemp(prefix=".unfinished-", suffix=settings.format.suffix, dir=target.parent)
-        os.close(handle)
-    except OSError as error:
-        raise ShotError(target, f"the folder cannot be written to ({error.strerror})") from error
-    unfinished = Path(name)
-    try:
+
+    def write(unfinished: Path) -> None:
         ENCODERS[settings.format](pixels, unfinished, settings)
         if metadata_from is not None:
             metadata.carry_over(metadata_from, unfinished, SOFTWARE)
-        unfinished.chmod(0o666 & ~_umask())
-        with unfinished.open("rb") as file:
-            os.fsync(file.fileno())
-        return _put_in_place(unfinished, target, replace)
+
+    try:
+        return atomic_write(target, write, replace)
+    except FolderError as error:
+        raise ShotError(target, f"the folder cannot be written to ({error.strerror})") from error
     except (OSError, exiv2.Exiv2Error) as error:
         cause = getattr(error, "strerror", None) or str(error)
         raise ShotError(target, f"the file could not be written ({cause}); nothing was left behind") from error
-    finally:
-        with contextlib.suppress(OSError):
-            unfinished.unlink(missing_ok=True)
-
-
-def _umask() -> int:
-    mask = os.umask(0)
-    os.umask(mask)
-    return mask
-
-
-def _put_in_place(unfinished: Path, target: Path, replace: bool) -> Path:
-    if replace:
-        return unfinished.replace(target)
-    number = 1
-    while True:
-        candidate = target if number == 1 else target.with_stem(f"{target.stem}-{number}")
-        try:
-            # Creating the name exclusively claims it even where hard links don't exist.
-            os.close(os.open(candidate, os.O_CREAT | os.O_EXCL | os.O_WRONLY))
-        except FileExistsError:
-            number += 1
-            continue
-        return unfinished.replace(candidate)
 
 
 def _write_tiff(pixels: NDArray, path: Path, settings: OutputSettings) -> None:

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
+from scipy.optimize import least_squares
 from scipy.special import j1
 
 from crispgrain.arrays import Array
@@ -33,6 +34,7 @@ SCENE_SLOPE = 2.4  # power falls with frequency like this in most photographs
 FADED = 0.1  # of the autocorrelation
 SMOOTHEST = 8  # how many starting points of a kind are followed up
 APART = 0.7, 30.0  # logarithm of their sizes, degrees between them
+LEAST_GAIN = 1e-3  # share of the misfit; a step that gains less is the last
 
 Transfer = Callable[..., NDArray[np.float64]]
 
@@ -206,33 +208,25 @@ def _refined(
     known = np.log(transfer(*start) + 0.01)
     coefficients = np.linalg.lstsq(smooth * root[:, None], (signal - known) * root, rcond=None)[0]
     parameters = np.concatenate([coefficients, [floor], start])
-    split = smooth.shape[1]
+    split, scale = smooth.shape[1], np.sqrt(weight)
 
-    def evaluate(p: NDArray) -> tuple[NDArray, NDArray, float]:
+    def model(p: NDArray) -> tuple[NDArray, NDArray]:
         picture = np.exp(np.clip(smooth @ p[:split], -40, 20)) * (transfer(*p[split + 1 :]) + LEAST_TRANSFER)
-        noise = float(np.exp(min(float(p[split]), 20.0)))
-        error = spectrum - np.log(picture + noise)
-        return error, picture / (picture + noise), float((weight * error**2).sum())
+        whole = picture + np.exp(min(float(p[split]), 20.0))
+        return np.log(whole), picture / whole
 
-    error, part, misfit = evaluate(parameters)
-    damping = 1e-2
-    for _ in range(rounds):
-        size = parameters[split + 1 :]
-        slopes = [
+    def error(p: NDArray) -> NDArray:
+        return (model(p)[0] - spectrum) * scale
+
+    def slopes(p: NDArray) -> NDArray:
+        _, part = model(p)
+        size = p[split + 1 :]
+        by_size = [
             np.log((transfer(*(size + d)) + LEAST_TRANSFER) / (transfer(*(size - d)) + LEAST_TRANSFER)) / (2 * d.max())
             for d in np.diag(nudges)
         ]
-        jacobian = np.column_stack([smooth * part[:, None], 1 - part, *(s * part for s in slopes)])
-        weighted = jacobian * weight[:, None]
-        normal = weighted.T @ jacobian
-        step = np.linalg.solve(normal + damping * np.diag(np.diag(normal) + 1e-6), weighted.T @ error)
-        tried = evaluate(parameters + step)
-        if tried[2] >= misfit:
-            damping *= 5
-            continue
-        gained = misfit - tried[2]
-        parameters, damping = parameters + step, 0.3 * damping
-        error, part, misfit = tried
-        if gained < 1e-3 * misfit:
-            break
-    return Fit(misfit, tuple(float(v) for v in parameters[split + 1 :]))
+        return np.column_stack([smooth * part[:, None], 1 - part, *(s * part for s in by_size)]) * scale[:, None]
+
+    found = least_squares(error, parameters, slopes, method="lm", x_scale="jac", ftol=LEAST_GAIN, max_nfev=rounds)
+    size = found.x[split + 1 :]
+    return Fit(2 * float(found.cost), (*np.abs(size[:1]).tolist(), *size[1:].tolist()))  # its sign says nothing

@@ -12,14 +12,16 @@ REACH = 10 * 2 + 8 * 4 + 4 * 8
 TILE = 384  # px; smaller ones would be mostly margin
 
 
-def restored(name: str, encoded: Array, told: Array, start: tuple[int, int] = (0, 0), effort: str = "fast") -> Array:
+def restored(
+    name: str, encoded: Array, conditioning: Array, start: tuple[int, int] = (0, 0), effort: str = "fast"
+) -> Array:
     """What a network makes of a picture.
 
     Parameters
     ----------
     encoded : H x W x 3
         sRGB-encoded values.
-    told : H x W x 3
+    conditioning : H x W x 3
         Its conditions; the network takes every second one.
     start : (int, int)
         Row and column of the pixels in the whole picture.
@@ -34,7 +36,7 @@ def restored(name: str, encoded: Array, told: Array, start: tuple[int, int] = (0
         If nobody wants the answer any more.
     """
     picture, (top, left) = runtime.framed(encoded, start, MULTIPLE)
-    conditions, _ = runtime.framed(told, start, MULTIPLE)
+    conditions, _ = runtime.framed(conditioning, start, MULTIPLE)
     inputs = {"picture": picture, "conditions": conditions[:, :, ::2, ::2]}
     output = ensemble.run(name, inputs, effort, ensemble.ROTATIONS)[0].transpose(1, 2, 0)
     return output[top:, left:][: encoded.shape[0], : encoded.shape[1]]

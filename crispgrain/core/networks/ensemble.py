@@ -22,7 +22,7 @@ EFFORT = Parameter(
     choices=("fast", "best"),
 )  # fmt: skip
 
-Turn = tuple[Callable[[NDArray], NDArray], Callable[[NDArray], NDArray]]  # there and back, on rows and columns
+Symmetry = tuple[Callable[[NDArray], NDArray], Callable[[NDArray], NDArray]]  # there and back, on rows and columns
 
 
 def _rotate(array: NDArray, quarters: int) -> NDArray:
@@ -38,9 +38,9 @@ def _half_turn(array: NDArray) -> NDArray:
     return np.roll(array[:, :, ::-1, ::-1], (1, 1), axis=(2, 3))
 
 
-ROTATIONS: tuple[Turn, ...] = tuple((partial(_rotate, quarters=k), partial(_rotate, quarters=-k)) for k in range(4))
+ROTATIONS: tuple[Symmetry, ...] = tuple((partial(_rotate, quarters=k), partial(_rotate, quarters=-k)) for k in range(4))
 # Turns of a mosaic that lead red cells onto red cells. Each is its own undoing.
-MOSAIC_TURNS: tuple[Turn, ...] = (
+MOSAIC_SYMMETRIES: tuple[Symmetry, ...] = (
     (lambda a: a, lambda a: a),
     (_transpose, _transpose),
     (_half_turn, _half_turn),
@@ -48,9 +48,9 @@ MOSAIC_TURNS: tuple[Turn, ...] = (
 )
 
 
-def run(name: str, inputs: dict[str, NDArray], effort: str, turns: Sequence[Turn]) -> NDArray[np.float32]:
+def run(name: str, inputs: dict[str, NDArray], effort: str, symmetries: Sequence[Symmetry]) -> NDArray[np.float32]:
     """Run a network once (``fast``), or on each turned copy and average (``best``)."""
     if effort == "fast":
         return runtime.run(name, inputs)
-    results = [back(runtime.run(name, {k: there(v) for k, v in inputs.items()})) for there, back in turns]
+    results = [back(runtime.run(name, {k: there(v) for k, v in inputs.items()})) for there, back in symmetries]
     return np.mean(results, axis=0, dtype=np.float32)

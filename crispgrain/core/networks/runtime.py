@@ -99,7 +99,7 @@ def run(name: str, inputs: dict[str, NDArray]) -> NDArray[np.float32]:
 
 
 @cache
-def problem(name: str) -> str:
+def unavailable(name: str) -> str:
     """What is wrong with a network's file; empty if it can be used."""
     try:
         _session(name)

@@ -13,7 +13,7 @@ from ..files.reduce import noise_left, reduced
 from ..files.source import RawSource, Source
 from ..meter.noise import picture_noise
 from ..meter.reading import Compression, Noise, Reading
-from ..model import Knowledge, Model, Stage, Value
+from ..model import Context, Model, Stage, Value
 from ..networks.ensemble import EFFORT
 from ..registry import find_model
 from ..resolve import Resolved, ResolvedOperation
@@ -63,22 +63,22 @@ def _calmer(noise: Noise, left: float) -> Noise:
     )  # fmt: skip
 
 
-def reduce_treatment(resolved: Resolved, knowledge: Knowledge, factor: int, enlarge: float) -> Resolved:
+def reduce_treatment(resolved: Resolved, context: Context, factor: int, enlarge: float) -> Resolved:
     """A concrete treatment for a shot reduced by a factor; ``enlarge`` is what Enlarge is still to do, if it is on."""
     stages = dict(resolved.stages)
     for stage in (Stage.DENOISE, Stage.SHARPEN):
-        stages[stage] = _reduced_stage(resolved[stage], knowledge, factor)
+        stages[stage] = _reduced_stage(resolved[stage], context, factor)
     stages[Stage.FINISH] = replace(resolved[Stage.FINISH], on=False)
     values: dict[str, Value] = {p.id: p.default for p in LANCZOS.parameters}
     stages[Stage.ENLARGE] = ResolvedOperation(
         Stage.ENLARGE, resolved[Stage.ENLARGE].on, LANCZOS, {**values, "by": "factor", "factor": enlarge}
     )
     restoring = (Stage.DENOISE, Stage.SHARPEN)
-    beside = (_reduced_stage(z, knowledge, factor) if z.stage in restoring else z for z in resolved.beside)
+    beside = (_reduced_stage(z, context, factor) if z.stage in restoring else z for z in resolved.beside)
     return Resolved(stages, tuple(z for z in beside if z.stage is not Stage.FINISH))
 
 
-def _reduced_stage(resolved: ResolvedOperation, knowledge: Knowledge, factor: int) -> ResolvedOperation:
+def _reduced_stage(resolved: ResolvedOperation, context: Context, factor: int) -> ResolvedOperation:
     # What another stage's model would do is done here: that model is left out.
     if not resolved.on and resolved.done_in is None:
         return resolved
@@ -90,7 +90,7 @@ def _reduced_stage(resolved: ResolvedOperation, knowledge: Knowledge, factor: in
     if "compression" in values:
         values["compression"] = float(values["compression"]) / factor  # blocks shrink with the picture
     if model.on_reduced is not None:
-        return replace(resolved, model=model, values=model.on_reduced(values, knowledge, factor), on=True)
+        return replace(resolved, model=model, values=model.on_reduced(values, context, factor), on=True)
     sizes = {p.id: float(values[p.id]) / factor for p in model.parameters if p.unit == "px"}
     values |= sizes
     seen = resolved.stage is not Stage.SHARPEN or not sizes or max(sizes.values()) >= LEAST_BLUR

@@ -15,7 +15,7 @@ from ..files.source import RawSource, Source
 from ..frame import Frame
 from ..masks import Mask, blended
 from ..meter.reading import Reading
-from ..model import Domain, Knowledge, Model, Product, Role, Stage, Values
+from ..model import Context, Domain, Model, Product, Role, Stage, Values
 from ..resolve import Resolved, ResolvedOperation
 from ..stages.develop import light
 from ..stages.enlarge.size import target_size
@@ -26,7 +26,7 @@ from .products import product_of
 TILE = 768  # px; of a network's work on 512 px half would be margin
 ALIGN = 32  # tiles and their margins start on this grid: whole sensor cells and whole bands of blocks
 
-WRAPPING = (Stage.DENOISE, Stage.SHARPEN)  # stages that look beyond the side edges of a panorama
+WRAPPING = (Stage.DENOISE, Stage.SHARPEN, Stage.ENLARGE)  # stages that look beyond the side edges of a panorama
 PIXEL_STAGES = (Stage.DEVELOP, Stage.DENOISE, Stage.SHARPEN, Stage.ENLARGE, Stage.FINISH)
 
 
@@ -81,10 +81,16 @@ class Pipeline:
         frame = self.first_frame
         key: Hashable = self.source.serial
         on_mosaic: Mask | None = None  # of a model on the mosaic: what it is mixed with has to be demosaiced first
-        for o in in_order(self.resolved):
-            after = o.model.after(frame, o.values)
+        shape: ResolvedOperation | None = None  # whose resampling is part of the next step's
+        order = in_order(self.resolved)
+        for o, following in zip(order, [*order[1:], None], strict=True):
+            if o.model.may_be(Role.SHAPE) and following is not None and following.stage is Stage.ENLARGE:
+                shape = o
+                continue
+            begun = shape.model.after(frame, shape.values) if shape is not None else frame
+            after = o.model.after(begun, o.values)
             if o.stage is Stage.ENLARGE:
-                after = after.sized(target_size(frame.size, o.values))
+                after = after.sized(target_size(begun.size, o.values))
             mask, aside = o.mask, None
             if mask is not None:
                 after = replace(after, noise=frame.noise, cleaned=frame.cleaned)  # elsewhere nothing has changed
@@ -95,9 +101,10 @@ class Pipeline:
                 aside = self._without(o.stage)
             # Develop does not look at the reading, so its tiles outlast a new one.
             reading = None if o.stage is Stage.DEVELOP else self.reading
-            key = (key, o.stage, o.model.id, tuple(sorted(o.values.items())), reading, mask)
+            shaped = tuple(sorted(shape.values.items())) if shape is not None else ()
+            key = (key, o.stage, o.model.id, tuple(sorted(o.values.items())), shaped, reading, mask)
             steps.append(Step(o.stage, o.model, o.values, key, frame, after, mask, aside))
-            frame = after
+            frame, shape = after, None
         return steps
 
     def _without(self, until: Stage) -> Pipeline:
@@ -128,7 +135,7 @@ class Pipeline:
             (self.source.serial, "reduced", own, self.reading), lambda: reduce_shot(self.source, self.reading, own)
         )
         enlarge = own / (factor * stretch)
-        whole = Knowledge(
+        whole = Context(
             self.reading, self.source, self.first_frame, self.first_frame, full.rect, full.rect, self.product
         )
         treatment = reduce_treatment(self.resolved, whole, own, enlarge)
@@ -170,7 +177,7 @@ class Pipeline:
     def tile_key(self, row: int, column: int, depth: int) -> Hashable:
         return self.steps[depth - 1].key, self.tile, row, column
 
-    def holds(self, rect: Rect) -> bool:
+    def is_cached(self, rect: Rect) -> bool:
         """Whether a rectangle of the result, or the tile that is just that, need not be computed any more."""
         last = len(self.steps)
         place = rect.top // self.tile, rect.left // self.tile
@@ -218,10 +225,10 @@ class Pipeline:
         """What a step's model makes of what it is given, without a mask."""
         size = step.before.size
 
-        def knowledge(rect: Rect) -> Knowledge:
-            return Knowledge(self.reading, self.source, step.before, step.after, rect, wanted, self.product)
+        def context(rect: Rect) -> Context:
+            return Context(self.reading, self.source, step.before, step.after, rect, wanted, self.product)
 
-        margin = step.model.margin(step.values, knowledge(wanted))
+        margin = step.model.margin(step.values, context(wanted))
         wraps = step.before.wraps and step.stage in WRAPPING
         rect = needed(wanted, step.before, step.after, margin, wraps)
         if rect.left < 0 or rect.right > size.width:
@@ -230,7 +237,7 @@ class Pipeline:
             pixels = given(rect)
         cancel.check()
         with cancelled_by(cancel):
-            result = step.model.run(pixels, step.values, knowledge(rect))
+            result = step.model.run(pixels, step.values, context(rect))
         if step.stage is not Stage.ENLARGE and not step.model.may_be(Role.SHAPE):  # those give just what is wanted
             result = result[wanted.within(rect).slices]
         return np.ascontiguousarray(result)
@@ -240,8 +247,8 @@ def in_order(resolved: Resolved) -> list[ResolvedOperation]:
     """The operations that change pixels, as they follow one another.
 
     Models on the mosaic go before Develop, which demosaics. Light is changed after Denoise, which knows the noise as it
-    was metered, and before Sharpen. Crop and straighten, which stand first for the user, come just before Enlarge:
-    resampling would spoil what is known of noise and blur.
+    was metered, and before Sharpen. Crop and straighten, which stand first for the user, come just before Enlarge, and
+    are part of its resampling: earlier they would spoil what is known of noise and blur.
     """
     order = list(PIXEL_STAGES)
 

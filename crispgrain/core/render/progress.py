@@ -34,7 +34,7 @@ def time_left(seconds: float) -> str:
 
 
 @dataclass
-class Clock:
+class ProgressEstimator:
     """Counts finished tiles and estimates the rest from the pace of their pixels: those at the edges have fewer."""
 
     areas: Sequence[int]  # px, in the order in which tiles are finished

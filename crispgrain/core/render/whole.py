@@ -19,7 +19,7 @@ from ..model import Stage
 from ..resolve import Resolved
 from ..stages.print.file import output_settings
 from .pipeline import Pipeline
-from .progress import Clock, Progress
+from .progress import Progress, ProgressEstimator
 from .threads import single_threaded_libraries, worker_count
 
 IN_MEMORY = 400_000_000  # bytes; larger results are laid on disk while they grow
@@ -59,7 +59,7 @@ def render_whole(
         out = np.memmap(tempfile.TemporaryFile(dir=scratch), dtype, shape=shape)  # noqa: SIM115
     places = list(tiles_over(size.rect, pipeline.tile))
     rects = [tile_rect(*place, pipeline.tile, size) for place in places]
-    clock = Clock([r.height * r.width for r in rects], report)
+    clock = ProgressEstimator([r.height * r.width for r in rects], report)
 
     def render(place: tuple[int, int], rect: Rect) -> None:
         cancel.check()

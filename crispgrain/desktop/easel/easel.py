@@ -3,16 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QLineF, QPoint, QPointF, QRect, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import (
-    QFocusEvent,
-    QImage,
-    QKeyEvent,
-    QMouseEvent,
-    QPainter,
-    QPaintEvent,
-    QResizeEvent,
-    QWheelEvent,
-)
+from PySide6.QtGui import QFocusEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
 from crispgrain.desktop.base.theme import Surround

@@ -171,7 +171,7 @@ class EaselRenderer(QObject):
             return
         spot = easel.looked_at(SPOT)
         coming = [part for _, part in self._missing("result", layer, easel.visible, easel.scale)]
-        if all(view.pipeline.holds(part.rect) for part in coming if not part.rect.intersect(spot).empty):
+        if all(view.pipeline.is_cached(part.rect) for part in coming if not part.rect.intersect(spot).empty):
             return
 
         def done(image: QImage) -> None:

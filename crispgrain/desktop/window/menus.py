@@ -15,6 +15,8 @@ from crispgrain.desktop.base.actions import add_action, add_switch
 from crispgrain.session.comparing import Arrangement, Look
 from crispgrain.session.session import Session
 
+from .about import show_about
+
 if TYPE_CHECKING:
     from .window import Window
 
@@ -80,7 +82,7 @@ def build_menus(window: Window) -> Menus:
     networks = treatment.addMenu("Networks run on")
     choices = QActionGroup(networks)
     for provider in providers.present():
-        action = add_action(networks, providers.words(provider), partial(window.set_provider, provider))
+        action = add_action(networks, providers.words(provider), partial(window.looking.set_provider, provider))
         action.setCheckable(True)
         action.setChecked(provider == runtime.provider())
         choices.addAction(action)
@@ -96,7 +98,7 @@ def build_menus(window: Window) -> Menus:
         ("Whole picture", None, "0"), ("100 %", 1.0, "1"), ("200 %", 2.0, "2"), ("400 %", 4.0, "4")
     ):  # fmt: skip
         add_action(view, words, partial(window.easel.set_zoom, scale), keys)
-    print_view = add_action(view, "Size of the print …", window.ask_print_view, "P")
+    print_view = add_action(view, "Size of the print …", window.looking.ask_print_view, "P")
     view.addSeparator()
     for arrangement, keys in zip(Arrangement, ("D", "Shift+D", "B", "Shift+B", "R"), strict=True):
         add_action(view, arrangement.value, partial(window.session.comparing.set_arrangement, arrangement), keys)
@@ -110,10 +112,10 @@ def build_menus(window: Window) -> Menus:
         looks.addAction(action)
     add_switch(view, "Loupe at the pointer", window.easel.set_loupe, "L")
     view.addSeparator()
-    add_action(view, "Next surround (grey, white, black)", window.next_surround, "G")
-    add_action(view, "Dim room", window.toggle_dim, "Ctrl+D")
+    add_action(view, "Next surround (grey, white, black)", window.looking.next_surround, "G")
+    add_action(view, "Dim room", window.looking.toggle_dim, "Ctrl+D")
     view.addSeparator()
     add_action(view, "Test strip", window.start_strip, "T")
 
-    add_action(bar.addMenu("&Help"), "About Crisp Grain and its keys", window.about)
+    add_action(bar.addMenu("&Help"), "About Crisp Grain and its keys", partial(show_about, window))
     return Menus((export, export_all, sync, save_preset, keep, print_view, reset), export, sync, presets, takes)

@@ -7,22 +7,17 @@ from pathlib import Path
 
 from PySide6.QtCore import QEvent, Qt
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QImage, QKeyEvent
-from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMessageBox, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QMainWindow, QMessageBox, QStackedWidget
 
 from crispgrain.core.files import Source
-from crispgrain.core.model import Stage
-from crispgrain.core.networks import providers, runtime
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.resolve import Resolved
 from crispgrain.desktop.base.background import Background
 from crispgrain.desktop.base.preferences import preferences, sidecar_folder
-from crispgrain.desktop.base.rule import rule
 from crispgrain.desktop.base.status_line import StatusLine
-from crispgrain.desktop.base.theme import BOOTH, DIM_ROOM, apply_theme, current_theme
 from crispgrain.desktop.contact.contact_sheet import ContactSheet
 from crispgrain.desktop.contact.thumbnails import Thumbnails
 from crispgrain.desktop.easel.easel import Easel
-from crispgrain.desktop.easel.print_view import PrintViewDialog
 from crispgrain.desktop.export.export_flow import ExportFlow
 from crispgrain.desktop.export.exporter import Exporter
 from crispgrain.desktop.loading.ahead import Ahead
@@ -36,18 +31,17 @@ from crispgrain.desktop.strip.test_strip import TestStrip
 from crispgrain.desktop.tools.tool_flow import ToolFlow
 from crispgrain.paths import store_file
 from crispgrain.session.candidates import Candidate
-from crispgrain.session.comparing import Arrangement
 from crispgrain.session.session import Session
 from crispgrain.store import Store
 
-from .about import show_about
 from .display import Display
 from .empty_state import EmptyState
+from .layout import laid_out
+from .looking import Looking, start_provider
 from .menus import build_menus
 from .opening import Opening, local_paths
 
 FLIP_KEY = Qt.Key.Key_S  # hold to see the source
-PROVIDER = "networks/provider"  # name of a setting
 
 
 class Window(QMainWindow):
@@ -59,7 +53,7 @@ class Window(QMainWindow):
         self.setAcceptDrops(True)
         self.resize(1280, 800)
         self.settings = preferences()
-        trouble = runtime.use_provider(str(self.settings.value(PROVIDER, providers.PROCESSOR) or providers.PROCESSOR))
+        trouble = start_provider(self.settings)
         self.session = session = Session(Store(store_file()), sidecar_folder())
         self.background, self.exporter = Background(), Exporter()
 
@@ -77,7 +71,9 @@ class Window(QMainWindow):
         self.tool_flow = ToolFlow(session, self.easel, self.background, self.status)
         self.several = SeveralFlow(session, self.status, self)
         self.takes = TakesFlow(session, self.status, self)
-        self._lay_out()
+        self.middle = QStackedWidget()
+        self.setCentralWidget(laid_out(self))
+        self.looking = Looking(self)
         self.menus = build_menus(self)
         self._connect()
         self.display.show_nothing()
@@ -85,34 +81,6 @@ class Window(QMainWindow):
         if trouble:
             self.status.say(trouble)
         self.easel.setFocus()
-
-    def _lay_out(self) -> None:
-        self.middle = QStackedWidget()
-        self.middle.addWidget(self.empty)
-        bench = QWidget()
-        column = QVBoxLayout(bench)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
-        column.addWidget(self.easel, 1)
-        column.addWidget(self.strip)
-        self.middle.addWidget(bench)
-        body = QHBoxLayout()
-        body.setSpacing(0)
-        body.addWidget(self.controls)
-        body.addWidget(rule(vertical=True))
-        body.addWidget(self.middle, 1)
-        body.addWidget(rule(vertical=True))
-        body.addWidget(self.sheet)
-        whole = QWidget()
-        layout = QVBoxLayout(whole)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addWidget(self.rail)
-        layout.addWidget(rule())
-        layout.addLayout(body, 1)
-        layout.addWidget(rule())
-        layout.addWidget(self.status)
-        self.setCentralWidget(whole)
 
     def _connect(self) -> None:
         session = self.session
@@ -239,37 +207,6 @@ class Window(QMainWindow):
         else:
             self.display.renderer.stop()
             self.status.say("Stopped. Move the picture or change a setting to go on.")
-
-    def ask_print_view(self) -> None:
-        """Show the result as large as its print will be."""
-        pipeline = self.session.pipeline
-        if pipeline is None:
-            return
-        ppi, size = float(pipeline.resolved[Stage.PRINT].values["ppi"]), pipeline.size
-        words = f"{size.width / ppi * 2.54:.1f} × {size.height / ppi * 2.54:.1f} cm at {ppi:g} ppi"
-        dialog = PrintViewDialog(self.settings, words, self)
-        if dialog.exec():
-            self.session.comparing.set_arrangement(Arrangement.RESULT)
-            self.easel.set_zoom(dialog.scale(ppi))
-
-    def set_provider(self, provider: str) -> None:
-        """What networks run on from now on; remembered for the next start."""
-        trouble = runtime.use_provider(provider)
-        self.settings.setValue(PROVIDER, runtime.provider())
-        self.session.cache.clear()
-        self.display.show_treated()
-        self.status.say(trouble or f"Networks run on {providers.words(provider)}.")
-
-    def next_surround(self) -> None:
-        self.easel.set_surround(self.easel.surround.next)
-
-    def toggle_dim(self) -> None:
-        app = QApplication.instance()
-        assert isinstance(app, QApplication)
-        apply_theme(app, BOOTH if current_theme() is DIM_ROOM else DIM_ROOM)
-
-    def about(self) -> None:
-        show_about(self)
 
     # ---- events --------------------------------------------------------------------------------
     def keyPressEvent(self, event: QKeyEvent) -> None:

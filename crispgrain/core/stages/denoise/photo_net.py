@@ -11,7 +11,7 @@ from crispgrain.restoration import shadow_clipping
 
 from ...colour.spaces import OPPONENT, apply_matrix, from_opponent, to_opponent
 from ...meter.reading import Noise
-from ...model import Knowledge, Model, Parameter, Stage, Values
+from ...model import Context, Model, Parameter, Stage, Values
 from ...networks import ensemble, runtime
 from ...networks.conditioned import REACH, TILE, restored
 from .parameters import STRENGTHS, after, summary
@@ -45,11 +45,11 @@ def network(opponent: Array, planes: Array, start: tuple[int, int], effort: str 
     return apply_matrix(restored(NAME, apply_matrix(opponent, OPPONENT.T), planes, start, effort), OPPONENT)
 
 
-def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
-    return denoised(pixels, values, knowledge)
+def run(pixels: Array, values: Values, context: Context) -> Array:
+    return denoised(pixels, values, context)
 
 
-def denoised(pixels: Array, values: Values, knowledge: Knowledge, refined: Refinement | None = None) -> Array:
+def denoised(pixels: Array, values: Values, context: Context, refined: Refinement | None = None) -> Array:
     """Denoise H x W x 3; up to 100 %, a strength blends, above, the network is told of more noise than metered.
 
     ``refined`` makes more of the network's result.
@@ -58,16 +58,16 @@ def denoised(pixels: Array, values: Values, knowledge: Knowledge, refined: Refin
     if luminance <= 0 and colour <= 0:
         return pixels
     opponent = to_opponent(pixels)
-    planes = conditions(np.ascontiguousarray(opponent[..., 0]), knowledge.noise, float(values["compression"]) / 100)
+    planes = conditions(np.ascontiguousarray(opponent[..., 0]), context.noise, float(values["compression"]) / 100)
     planes[..., 0] *= max(luminance, 1)
     planes[..., 1] *= max(colour, 1)
-    start = (knowledge.rect.top, knowledge.rect.left)
+    start = (context.rect.top, context.rect.left)
     cleaned = network(opponent, planes, start, str(values["effort"]))
     if refined is not None:
         cleaned = refined(opponent, cleaned, planes)
-    if not knowledge.reading.white:
+    if not context.reading.white:
         noisy, result = (apply_matrix(axes, OPPONENT.T) for axes in (opponent, cleaned))
-        cleaned = apply_matrix(shadow_clipping.settled(noisy, result), OPPONENT)
+        cleaned = apply_matrix(shadow_clipping.without_bias(noisy, result), OPPONENT)
     blend = np.minimum(np.array([luminance, colour, colour], np.float32), 1)
     return from_opponent(opponent + blend * (cleaned - opponent))
 
@@ -80,8 +80,8 @@ MODEL = Model(
         COMPRESSION,
         ensemble.EFFORT,
     ),
-    run, lambda values, knowledge: REACH + TONE_REACH + shadow_clipping.REACH, problem=lambda: runtime.problem(NAME),
-    tile=lambda values: TILE, after=after,
+    run, lambda values, context: REACH + TONE_REACH + shadow_clipping.REACH,
+    unavailable=lambda: runtime.unavailable(NAME), tile=lambda values: TILE, after=after,
     tolerance=runtime.ROUNDING,
     summary=summary, strength="luminance",
 )  # fmt: skip

@@ -9,7 +9,7 @@ from crispgrain.arrays import Array
 from crispgrain.restoration import shrinkage
 
 from ...colour.spaces import from_opponent, to_opponent
-from ...model import Knowledge, Model, Stage, Values
+from ...model import Context, Model, Stage, Values
 from .parameters import STRENGTHS, after, summary
 
 TONE_BLUR = 2.0  # px; the noise of a tone is looked up at a tone that is itself not noisy
@@ -23,10 +23,10 @@ def tone_map(luma: Array) -> Array:
     )
 
 
-def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
+def run(pixels: Array, values: Values, context: Context) -> Array:
     opponent = to_opponent(pixels)
     tones = tone_map(opponent[..., 0])
-    noise = knowledge.noise
+    noise = context.noise
     planes = []
     for axis in range(3):
         strength = float(values["luminance" if axis == 0 else "colour"]) / 100
@@ -40,6 +40,6 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
 MODEL = Model(
     Stage.DENOISE, "sliding-dct", "Sliding cosine",
     "Keeps fine regular texture; the best classical choice for finished pictures.",
-    STRENGTHS, run, lambda values, knowledge: shrinkage.REACH + TONE_REACH, after=after,
+    STRENGTHS, run, lambda values, context: shrinkage.REACH + TONE_REACH, after=after,
     summary=summary, strength="luminance",
 )  # fmt: skip

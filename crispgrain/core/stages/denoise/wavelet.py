@@ -1,71 +1,32 @@
-"""Translation-invariant wavelet shrinkage on finished pictures: fast and gentle."""
+"""Wavelet shrinkage on finished pictures: fast and gentle."""
 
 from __future__ import annotations
 
-import cv2
 import numpy as np
 
 from crispgrain.arrays import Array
+from crispgrain.restoration import wavelet
 
 from ...colour.spaces import from_opponent, to_opponent
-from ...model import Knowledge, Model, Stage, Values
+from ...model import Context, Model, Stage, Values
 from .parameters import STRENGTHS, after, summary
 from .sliding_dct import TONE_REACH, tone_map
 
-SCALES = 4
-# Standard deviation of unit white noise in each scale of the B3-spline transform:
-# Starck, Murtagh and Bijaoui 1998, table 2.2.
-NOISE_AT = (0.889, 0.200, 0.086, 0.041)
-SPLINE = np.array([1, 4, 6, 4, 1], np.float32) / 16
-LOCAL = 5  # px, edge of the window in which a coefficient's energy is judged
-CAUTION = 1.6  # times the noise variance is taken off: removes most speckle, costs little texture
 
-
-def shrink(plane: Array, sigma: Array) -> Array:
-    """Local Wiener shrinkage in the undecimated B3-spline ("a trous") wavelet transform.
-
-    Parameters and result as in :func:`crispgrain.core.stages.denoise.shrinkage.shrink`.
-
-    References
-    ----------
-    J.-L. Starck, J. Fadili, F. Murtagh, "The undecimated wavelet decomposition
-    and its reconstruction", IEEE Trans. Image Processing 16(2), 2007.
-    """
-    smooth = plane
-    result = np.zeros_like(plane)
-    for scale in range(SCALES):
-        kernel = np.zeros(4 * 2**scale + 1, np.float32)
-        kernel[:: 2**scale] = SPLINE
-        smoother = cv2.sepFilter2D(smooth, cv2.CV_32F, kernel, kernel, borderType=cv2.BORDER_REFLECT)
-        detail = smooth - smoother
-        window = LOCAL + 2 * scale
-        energy = cv2.sepFilter2D(
-            detail * detail, cv2.CV_32F, *(np.full(window, 1 / window, np.float32),) * 2, borderType=cv2.BORDER_REFLECT
-        )
-        noise = np.square(sigma * np.float32(NOISE_AT[scale])) * np.float32(CAUTION)
-        result += detail * np.maximum(1 - noise / np.maximum(energy, np.float32(1e-12)), 0)
-        smooth = smoother
-    return result + smooth
-
-
-def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
+def run(pixels: Array, values: Values, context: Context) -> Array:
     opponent = to_opponent(pixels)
     tones = tone_map(opponent[..., 0])
-    noise = knowledge.noise
+    noise = context.noise
     for axis in range(3):
         strength = float(values["luminance" if axis == 0 else "colour"]) / 100
         if strength > 0:
             sigma = noise.sigma_at(tones, colour=axis > 0) * np.float32(strength)
-            opponent[..., axis] = shrink(np.ascontiguousarray(opponent[..., axis]), sigma)
+            opponent[..., axis] = wavelet.shrink(np.ascontiguousarray(opponent[..., axis]), sigma)
     return from_opponent(opponent)
-
-
-def _reach(values: Values, knowledge: Knowledge) -> int:
-    return TONE_REACH + 2 * (2**SCALES - 1) + (LOCAL + 2 * SCALES) // 2
 
 
 MODEL = Model(
     Stage.DENOISE, "wavelet", "Wavelet", "Several times faster than the others; softer, and kind to smooth shading.",
-    STRENGTHS, run, _reach, after=after,
+    STRENGTHS, run, lambda values, context: TONE_REACH + wavelet.REACH, after=after,
     summary=summary, strength="luminance",
 )  # fmt: skip

@@ -14,7 +14,7 @@ from crispgrain.restoration import demosaic
 from ...colour.spaces import apply_matrix
 from ...files.source import RawSource
 from ...frame import Frame
-from ...model import Knowledge, Model, Parameter, Role, Stage, Values
+from ...model import Context, Model, Parameter, Role, Stage, Values
 from . import light
 
 # Light and shade change all colours of a surface by the same factor, so it is ratios, not differences,
@@ -51,11 +51,11 @@ def highlights(balanced: Array, sensor: Array, how: str) -> Array:
 
 def develop_with(
     method: Callable[[Array, NDArray[np.int8]], Array],
-) -> Callable[[Array, Values, Knowledge], Array]:
+) -> Callable[[Array, Values, Context], Array]:
     """A Develop model around a demosaicing method."""
 
-    def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
-        source = knowledge.source
+    def run(pixels: Array, values: Values, context: Context) -> Array:
+        source = context.source
         if isinstance(source, RawSource):
             # A Denoise model may have demosaiced already.
             camera = _demosaiced(pixels, source, method) if pixels.ndim == 2 else pixels * source.white_balance
@@ -73,8 +73,8 @@ def _demosaiced(mosaic: Array, source: RawSource, method: Callable[[Array, NDArr
     return np.sinh(method(np.arcsinh(mosaic * gains / TOE), source.pattern)) * TOE
 
 
-def _margin(values: Values, knowledge: Knowledge) -> int:
-    return demosaic.REACH if knowledge.before.mosaic else 0
+def _margin(values: Values, context: Context) -> int:
+    return demosaic.REACH if context.before.mosaic else 0
 
 
 def after(frame: Frame, values: Values) -> Frame:

@@ -12,7 +12,7 @@ from crispgrain.geometry import Size
 
 from ...colour.spaces import D65, WORKING, to_xyz, white_xyz
 from ...frame import Frame
-from ...model import Knowledge, Model, Parameter, Role, Stage, Values
+from ...model import Context, Model, Parameter, Role, Stage, Values
 
 PARAMETERS = (
     Parameter("exposure", "Exposure", "Brighter or darker, in stops.", 0.0, -4, 4, 0.05, "EV",
@@ -64,7 +64,7 @@ def summary(model: Model, values: Values, size: Size) -> str:
     return ", ".join(changed) or "as shot"
 
 
-def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
+def run(pixels: Array, values: Values, context: Context) -> Array:
     return lit(pixels, values)
 
 

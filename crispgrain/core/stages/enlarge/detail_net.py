@@ -5,13 +5,13 @@ from __future__ import annotations
 import numpy as np
 
 from crispgrain.arrays import Array
-from crispgrain.geometry import Rect, Size
 from crispgrain.restoration import resample
 
 from ...colour.spaces import SRGB_TO_WORKING, WORKING_TO_SRGB, apply_matrix, srgb_decode, srgb_encode
-from ...model import Knowledge, Model, Stage, Values
+from ...model import Context, Model, Stage, Values
 from ...networks import ensemble, runtime
 from . import lanczos
+from .grid import covered, grids, reach, resampled, shrinks, to_before
 from .size import PARAMETERS, summary
 
 FACTORS = (2, 4)
@@ -27,51 +27,48 @@ def network_name(factor: int) -> str:
     return f"detail-net-x{factor}"
 
 
-def _name(networks: dict[int, str], full: Size, out: Size) -> tuple[int, str]:
-    """The smallest network that reaches the wanted size, or the largest there is, with its factor."""
-    wanted = max(out.height / full.height, out.width / full.width)
-    there = [(f, name) for f, name in networks.items() if not runtime.problem(name)]
-    return next((found for found in there if found[0] >= wanted - 1e-6), there[-1])
+def _network(networks: dict[int, str], wanted: float) -> tuple[int, str]:
+    """The smallest network that enlarges as much as wanted, or the largest there is, with its factor."""
+    there = [(f, name) for f, name in networks.items() if not runtime.unavailable(name)]
+    return next((found for found in there if found[0] >= wanted - 1e-3), there[-1])
 
 
-def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
+def run(pixels: Array, values: Values, context: Context) -> Array:
     """Enlarge by a network, agree with the source, then resample to the wanted size.
 
     What area averaging of the result says is still missing of the source is put
     back (:func:`.resample.back_project`), so that neither colour nor brightness drifts.
     """
-    return enlarged(pixels, values, knowledge, {f: network_name(f) for f in FACTORS}, PROJECTIONS)
+    return enlarged(pixels, values, context, {f: network_name(f) for f in FACTORS}, PROJECTIONS)
 
 
 def enlarged(
-    pixels: Array, values: Values, knowledge: Knowledge, networks: dict[int, str], projections: int
+    pixels: Array, values: Values, context: Context, networks: dict[int, str], projections: int
 ) -> Array:  # fmt: skip
     """Enlarge by one of several networks, by the factors that they enlarge by, and resample to the wanted size.
 
     ``projections``: how often what is missing of the source is put back; 0 where the source is not to be believed.
     """
-    rect, full, wanted, out = knowledge.rect, knowledge.before.size, knowledge.wanted, knowledge.after.size
-    if out.height <= full.height or out.width <= full.width:
-        return lanczos.run(pixels, values, knowledge)
-    factor, name = _name(networks, full, out)
+    if shrinks(context):
+        return lanczos.run(pixels, values, context)
+    rect = context.rect
+    factor, name = _network(networks, 1 / to_before(context).stretch)
     encoded = srgb_encode(apply_matrix(pixels, WORKING_TO_SRGB))
     frame, (top, left) = runtime.framed(encoded, (rect.top, rect.left), MULTIPLE)
     effort = str(values["effort"])
     output = ensemble.run(name, {"picture": frame}, effort, ensemble.ROTATIONS)[0].transpose(1, 2, 0)
     large = np.ascontiguousarray(output[top * factor :, left * factor :][: rect.height * factor, : rect.width * factor])
-    big = Size(full.height * factor, full.width * factor)
-    part = Rect(rect.top * factor, rect.left * factor, rect.height * factor, rect.width * factor)
-    large = resample.back_project(encoded, full, rect, big, part, projections, large)
-    rows = resample.lanczos_weights(big.height, out.height, wanted.top, wanted.bottom, part.top, part.bottom)
-    columns = resample.lanczos_weights(big.width, out.width, wanted.left, wanted.right, part.left, part.right)
-    return apply_matrix(srgb_decode(resample.apply(rows, columns, large)), SRGB_TO_WORKING)
+    grid = grids(context, factor)
+    part = covered(rect, grid)
+    large = resample.back_project(encoded, rect, grid, part, projections, large)
+    return apply_matrix(srgb_decode(resampled(large, part, grid, context)), SRGB_TO_WORKING)
 
 
 MODEL = Model(
     Stage.ENLARGE, "detail-net", "Detail net",
     "Networks of our own, trained to find the likeliest detail; still agrees with the source when shrunk.",
-    (*PARAMETERS, ensemble.EFFORT), run, lambda values, knowledge: REACH + AFTER + lanczos.reach(knowledge),
-    problem=lambda: runtime.problem(network_name(FACTORS[0])), tile=lambda values: TILE, draft="faithful",
+    (*PARAMETERS, ensemble.EFFORT), run, lambda values, context: REACH + AFTER + reach(context),
+    unavailable=lambda: runtime.unavailable(network_name(FACTORS[0])), tile=lambda values: TILE, draft="faithful",
     tolerance=runtime.ROUNDING,
     summary=summary,
 )  # fmt: skip

@@ -5,10 +5,10 @@ from __future__ import annotations
 from crispgrain.arrays import Array
 
 from ...meter.reading import Reading
-from ...model import Knowledge, Model, Stage, Values
+from ...model import Context, Model, Stage, Values
 from ...networks import ensemble, runtime
-from . import lanczos
 from .detail_net import AFTER, REACH, TILE, enlarged
+from .grid import reach
 from .size import PARAMETERS, summary
 
 NETWORKS = {4: "restore-net-x4"}
@@ -20,9 +20,9 @@ NOISY = 1.5  # 8-bit steps
 COMPRESSED = 12.0  # percent
 
 
-def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
+def run(pixels: Array, values: Values, context: Context) -> Array:
     """Enlarge and restore. What the source shows is not believed, so nothing of it is put back."""
-    return enlarged(pixels, values, knowledge, NETWORKS, projections=0)
+    return enlarged(pixels, values, context, NETWORKS, projections=0)
 
 
 def needed(reading: Reading) -> bool:
@@ -39,8 +39,8 @@ MODEL = Model(
     Stage.ENLARGE, "restore-net", "Restore net",
     "For small pictures that are soft, noisy or compressed: cleans, sharpens and enlarges in one pass, so Denoise and "
     "Sharpen have nothing left to do.",
-    (*PARAMETERS, ensemble.EFFORT), run, lambda values, knowledge: REACH + AFTER + lanczos.reach(knowledge),
-    problem=lambda: runtime.problem(NETWORKS[4]), tile=lambda values: TILE, draft="faithful", suits=needed,
+    (*PARAMETERS, ensemble.EFFORT), run, lambda values, context: REACH + AFTER + reach(context),
+    unavailable=lambda: runtime.unavailable(NETWORKS[4]), tile=lambda values: TILE, draft="faithful", suits=needed,
     does=(Stage.DENOISE, Stage.SHARPEN),
     tolerance=runtime.ROUNDING,
     summary=summary,

@@ -8,10 +8,10 @@ import cv2
 import numpy as np
 
 from crispgrain.arrays import Array
+from crispgrain.restoration.halo import with_luminance
 
 from ...colour.spaces import luminance, srgb_decode, srgb_encode
-from ...model import Knowledge, Model, Parameter, Stage, Values
-from ..sharpen.luminance import with_luminance
+from ...model import Context, Model, Parameter, Stage, Values
 
 FIELD = 1024  # px after which the grain repeats: farther than an eye compares
 
@@ -26,11 +26,11 @@ def _field(size: float) -> Array:
     return soft / soft.std()
 
 
-def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
+def run(pixels: Array, values: Values, context: Context) -> Array:
     amount = float(values["amount"]) / 255
     if amount <= 0:
         return pixels
-    rect = knowledge.rect
+    rect = context.rect
     rows = np.arange(rect.top, rect.bottom) % FIELD
     columns = np.arange(rect.left, rect.right) % FIELD
     field = _field(float(values["size"]))[np.ix_(rows, columns)]

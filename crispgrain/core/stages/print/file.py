@@ -31,7 +31,7 @@ MODEL = Model(
         Parameter("ppi", "Resolution", "Pixels per inch of paper; labs expect 300.", 300, 36, 1200, 1, "ppi"),
         Parameter("quality", "JPEG quality", "95 shows no loss.", 95, 50, 100, 1, matters=_is_jpeg),
     ),
-    lambda pixels, values, knowledge: pixels, summary=summary,
+    lambda pixels, values, context: pixels, summary=summary,
 )  # fmt: skip
 
 

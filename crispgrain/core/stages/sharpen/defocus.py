@@ -7,26 +7,26 @@ import math
 from crispgrain.arrays import Array
 from crispgrain.restoration.point_spread import aperture
 
-from ...model import Knowledge, Model, Parameter, Stage, Values
+from ...model import Context, Model, Parameter, Stage, Values
 from . import regions, undo, words
 
 LEAST = 0.5  # px; a smaller disc lies within a pixel
 
 
-def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
+def run(pixels: Array, values: Values, context: Context) -> Array:
     radius = float(values["radius"])
     if radius < LEAST:
         return pixels
     blades = 0 if values["blades"] == "round" else int(values["blades"])
 
     def sharpened(radius: float) -> Array:
-        return undo.undone(pixels, aperture(radius, blades, float(values["turn"])), values, knowledge)
+        return undo.undone(pixels, aperture(radius, blades, float(values["turn"])), values, context)
 
-    return undo.by_radius(pixels, radius, values, knowledge, sharpened)
+    return undo.by_radius(pixels, radius, values, context, sharpened)
 
 
-def _margin(values: Values, knowledge: Knowledge) -> int:
-    return undo.margin(math.ceil(regions.largest(float(values["radius"]), str(values["across"]))))
+def _margin(values: Values, context: Context) -> int:
+    return undo.margin(math.ceil(regions.largest(float(values["radius"]), str(values["varies"]))))
 
 
 MODEL = Model(
@@ -38,7 +38,7 @@ MODEL = Model(
                   choices=("round", "5", "6", "7", "8", "9")),
         Parameter("turn", "Turned by", "Counter-clockwise angle of a corner of the aperture.", 0, 0, 72, 1, "°",
                   matters=lambda values: values["blades"] != "round"),
-        regions.ACROSS,
+        regions.VARIES,
         *undo.SHARED,
     ),
     run, _margin, tile=lambda values: undo.TILE, same_tiles=True, suits=lambda reading: reading.blur.kind == "defocus",

@@ -7,7 +7,7 @@ import math
 from crispgrain.arrays import Array
 from crispgrain.restoration.point_spread import line
 
-from ...model import Drawn, Knowledge, Model, Parameter, Shape, Stage, Tool, Values
+from ...model import Context, Drawn, Model, Parameter, Shape, Stage, Tool, Values
 from . import undo, words
 
 LEAST = 1.0  # px
@@ -25,11 +25,11 @@ DRAW = Tool(
 )  # fmt: skip
 
 
-def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
+def run(pixels: Array, values: Values, context: Context) -> Array:
     length = float(values["length"])
     if length < LEAST:
         return pixels
-    return undo.undo(pixels, line(length, float(values["angle"])), values, knowledge)
+    return undo.undo(pixels, line(length, float(values["angle"])), values, context)
 
 
 MODEL = Model(
@@ -41,7 +41,7 @@ MODEL = Model(
                   metered=lambda reading: reading.blur.line_angle, per_shot=True),
         *undo.SHARED,
     ),
-    run, lambda values, knowledge: undo.margin(math.ceil(float(values["length"]) / 2) + 1),
+    run, lambda values, context: undo.margin(math.ceil(float(values["length"]) / 2) + 1),
     tile=lambda values: undo.TILE, same_tiles=True, suits=lambda reading: reading.blur.kind == "motion",
     summary=words.with_line, strength="strength", tools=(DRAW,),
 )  # fmt: skip

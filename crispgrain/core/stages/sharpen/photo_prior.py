@@ -27,6 +27,6 @@ def clean(pixels: Array, sigma: float) -> Array:
     encoded = srgb_encode(apply_matrix(pixels, WORKING_TO_SRGB))
     tone = cv2.blur(np.clip(encoded.mean(axis=-1), DARKEST, 1), (LOCAL, LOCAL), borderType=cv2.BORDER_REFLECT)
     slope = np.float32(2.4 / 1.055) * ((tone + np.float32(0.055)) / np.float32(1.055)) ** np.float32(1.4)
-    told = np.minimum(INSISTENCE * sigma / slope, MOST)
-    conditions = np.stack([told, told, np.zeros_like(told)], axis=-1)
+    noise_map = np.minimum(INSISTENCE * sigma / slope, MOST)
+    conditions = np.stack([noise_map, noise_map, np.zeros_like(noise_map)], axis=-1)
     return apply_matrix(srgb_decode(restored(NAME, encoded, conditions)), SRGB_TO_WORKING)

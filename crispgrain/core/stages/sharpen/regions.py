@@ -12,16 +12,16 @@ from crispgrain.arrays import Array
 from crispgrain.geometry import Rect, Size
 
 from ...meter.reading import Blur
-from ...model import Knowledge, Parameter
+from ...model import Context, Parameter
 
 RUNG = 1.25  # ratio of the radii a blur is undone with
 FARTHEST = 2.5  # most a region's radius differs from the picture's, as a ratio
 
-ACROSS = Parameter(
-    "across", "Across",
-    "Even undoes the same blur everywhere. By region follows the softness metered in nine parts of the picture, as "
-    "where a lens gets softer towards the corners; what is meant to be out of focus gets sharper too.",
-    "even", choices=("even", "by-region"),
+VARIES = Parameter(
+    "varies", "Blur is",
+    "Even is the same everywhere. By region follows the softness metered in nine parts of the picture, as where a lens "
+    "gets softer towards the corners; what is meant to be out of focus gets sharper too.",
+    "even", choices=("even", "by-region"), labels=("even", "by region"),
 )  # fmt: skip
 
 
@@ -39,13 +39,13 @@ def ratios(blur: Blur, rect: Rect, full: Size) -> NDArray[np.float32]:
     return np.clip(found, 1 / FARTHEST, FARTHEST)
 
 
-def blended(radius: float, knowledge: Knowledge, undone: Callable[[float], Array]) -> Array:
+def blended(radius: float, context: Context, undone: Callable[[float], Array]) -> Array:
     """A picture in which each place has its own radius of blur undone.
 
     ``undone`` gives the pixels with one radius undone everywhere. It is asked for a few
     radii that are the same for all tiles; between two of them, results are mixed.
     """
-    steps = np.log(ratios(knowledge.reading.blur, knowledge.rect, knowledge.before.size)) / np.float32(np.log(RUNG))
+    steps = np.log(ratios(context.reading.blur, context.rect, context.before.size)) / np.float32(np.log(RUNG))
     result: Array = np.zeros((), np.float32)
     for rung in range(int(np.floor(steps.min())), int(np.ceil(steps.max())) + 1):
         share = np.maximum(1 - np.abs(steps - rung), 0)[..., None]
@@ -54,6 +54,6 @@ def blended(radius: float, knowledge: Knowledge, undone: Callable[[float], Array
     return result
 
 
-def largest(radius: float, across: str) -> float:
+def largest(radius: float, varies: str) -> float:
     """The largest radius that may be undone anywhere."""
-    return radius * FARTHEST if across == "by-region" else radius
+    return radius * FARTHEST if varies == "by-region" else radius

@@ -10,7 +10,7 @@ from crispgrain.arrays import Array
 
 from ...colour.spaces import OPPONENT, SRGB_TO_WORKING, WORKING_TO_SRGB, apply_matrix, srgb_decode, srgb_encode
 from ...meter.reading import Blur
-from ...model import Knowledge, Model, Parameter, Stage, Values
+from ...model import Context, Model, Parameter, Stage, Values
 from ...networks import ensemble, runtime
 from ...networks.conditioned import REACH, TILE, restored
 from ..denoise.photo_net import COMPRESSION
@@ -47,22 +47,22 @@ def size(blur: Blur) -> float:
     return blur.softness
 
 
-def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
+def run(pixels: Array, values: Values, context: Context) -> Array:
     radius = float(values["radius"])
     if radius < LEAST:
         return pixels
     encoded = srgb_encode(apply_matrix(pixels, WORKING_TO_SRGB))
     tones = tone_map(apply_matrix(encoded, OPPONENT)[..., 0])
-    noise = knowledge.noise.sigma_at(tones, colour=False) * np.float32(knowledge.before.left(luminance.AFTER_DENOISE))
-    start = (knowledge.rect.top, knowledge.rect.left)
+    noise = context.noise.sigma_at(tones, colour=False) * np.float32(context.before.left(luminance.AFTER_DENOISE))
+    start = (context.rect.top, context.rect.left)
     boldness = max(float(values["strength"]) / 100, 1)
 
     def sharpened(radius: float) -> Array:
-        told = conditions(noise, boldness * radius, float(values["compression"]) / 100)
-        output = restored(NAME, encoded, told, start, str(values["effort"]))
+        conditioning = conditions(noise, boldness * radius, float(values["compression"]) / 100)
+        output = restored(NAME, encoded, conditioning, start, str(values["effort"]))
         return apply_matrix(srgb_decode(output), SRGB_TO_WORKING)
 
-    return undo.by_radius(pixels, radius, values, knowledge, sharpened)
+    return undo.by_radius(pixels, radius, values, context, sharpened)
 
 
 MODEL = Model(
@@ -73,10 +73,10 @@ MODEL = Model(
                   metered=lambda reading: size(reading.blur)),
         replace(undo.STRENGTH, default=90.0,
                 help="How far the blur is undone. Above 100 % it is taken for larger than metered."),
-        regions.ACROSS, undo.FINE, undo.COARSE, undo.HALO, COMPRESSION, ensemble.EFFORT,
+        regions.VARIES, undo.FINE, undo.COARSE, undo.HALO, COMPRESSION, ensemble.EFFORT,
     ),
-    run, lambda values, knowledge: REACH + TONE_REACH + undo.BOUND_MARGIN,
-    problem=lambda: runtime.problem(NAME), tile=lambda values: TILE,
+    run, lambda values, context: REACH + TONE_REACH + undo.BOUND_MARGIN,
+    unavailable=lambda: runtime.unavailable(NAME), tile=lambda values: TILE,
     suits=lambda reading: reading.blur.kind in ("none", "soft lens"),
     tolerance=runtime.ROUNDING,
     summary=words.with_radius, strength="strength",

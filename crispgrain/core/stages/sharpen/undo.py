@@ -10,10 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from crispgrain.arrays import Array
+from crispgrain.restoration import halo
 from crispgrain.restoration.deconvolution import PATH, ROUND, Blurred, Care, total_variation, with_prior
 
 from ...meter.reading import Noise
-from ...model import Knowledge, Parameter, Values
+from ...model import Context, Parameter, Values
 from ...networks import runtime
 from . import luminance, photo_prior, regions
 
@@ -73,44 +74,44 @@ def deblurred(pixels: Array, kernel: Array, noise: float, best: bool, care: Care
     for too little noise, which leaves detail and noise, and has the network clean that once.
     """
     clipped = clipped_in(pixels)
-    if not runtime.problem(photo_prior.NAME):
-        blurred = Blurred(pixels, kernel, clipped, care.lamps)
-        start = total_variation(blurred, noise if best else care.bold * noise, care.start_ties)
+    if not runtime.unavailable(photo_prior.NAME):
+        blurred = Blurred(pixels, kernel, clipped, care.saturated)
+        start = total_variation(blurred, noise if best else care.bold * noise, care.start_penalties)
         if best:
             return with_prior(blurred, start, noise, photo_prior.clean, care.rounds)[blurred.inner]
         within = np.minimum(start, np.float32(1))  # lamps beyond white are nothing the network knows
         return (photo_prior.clean(within, noise) + (start - within))[blurred.inner]
     y = luminance.working_luminance(pixels)
-    blurred = Blurred(y[..., None], kernel, clipped, care.lamps)
-    sharp = total_variation(blurred, LUMINANCE_NOISE * noise, care.ties)[blurred.inner][..., 0]
-    return luminance.with_luminance(pixels, y, sharp)
+    blurred = Blurred(y[..., None], kernel, clipped, care.saturated)
+    sharp = total_variation(blurred, LUMINANCE_NOISE * noise, care.penalties)[blurred.inner][..., 0]
+    return halo.with_luminance(pixels, y, sharp)
 
 
-def undo(pixels: Array, kernel: Array, values: Values, knowledge: Knowledge, least_noise: float = 0.0) -> Array:
+def undo(pixels: Array, kernel: Array, values: Values, context: Context, least_noise: float = 0.0) -> Array:
     """Undo the blur of a path as the settings say, reckoning with at least so much noise."""
     if float(values["strength"]) <= 0:
         return pixels
-    sharp = undone(pixels, kernel, values, knowledge, PATH, least_noise)
+    sharp = undone(pixels, kernel, values, context, PATH, least_noise)
     return mixed(pixels, sharp, values, max(1, len(kernel) // 2), spread_of(kernel))
 
 
 def undone(
-    pixels: Array, kernel: Array, values: Values, knowledge: Knowledge, care: Care = ROUND, least_noise: float = 0.0
+    pixels: Array, kernel: Array, values: Values, context: Context, care: Care = ROUND, least_noise: float = 0.0
 ) -> Array:
     """Pixels with a blur undone as far as noise and effort allow."""
-    metered = max(knowledge.before.left(AFTER_DENOISE) * linear_noise(knowledge.noise), LEAST_NOISE, least_noise)
+    metered = max(context.before.left(AFTER_DENOISE) * linear_noise(context.noise), LEAST_NOISE, least_noise)
     noise = metered / max(float(values["strength"]) / 100, 1)
     return deblurred(pixels, kernel, noise, values["effort"] == "best", care)
 
 
 def by_radius(
-    pixels: Array, radius: float, values: Values, knowledge: Knowledge, sharpened: Callable[[float], Array]
+    pixels: Array, radius: float, values: Values, context: Context, sharpened: Callable[[float], Array]
 ) -> Array:
     """Undo a blur of some radius, even or by region; ``sharpened`` gives the pixels with one radius undone."""
     if float(values["strength"]) <= 0:
         return pixels
-    varies = values["across"] == "by-region" and knowledge.reading.blur.regions
-    sharp = regions.blended(radius, knowledge, sharpened) if varies else sharpened(radius)
+    varies = values["varies"] == "by-region" and context.reading.blur.regions
+    sharp = regions.blended(radius, context, sharpened) if varies else sharpened(radius)
     return mixed(pixels, sharp, values, max(1, math.ceil(2 * radius)), SPREAD * radius)
 
 
@@ -134,11 +135,11 @@ def mixed(pixels: Array, sharp: Array, values: Values, reach: int, spread: float
     # Contrast with a lamp that was clipped says nothing of what is around it: there rings would come through.
     beside_lamps = cv2.dilate(clipped_in(pixels).astype(np.uint8), np.ones((4 * reach + 1,) * 2, np.uint8)) > 0
     lost = np.where(beside_lamps, np.float32(0), np.float32(LOST * limit * min(1.0, spread / STRONG)))
-    bounded = luminance.bound(new_y, y, limit, reach, lost)
-    held = luminance.with_luminance(result, new_y, bounded)
+    bounded = halo.bound(new_y, y, limit, reach, lost)
+    held = halo.with_luminance(result, new_y, bounded)
     # What is left of a colour there, or where hardly any is left, cannot be brightened: that of before is taken.
     unknown = beside_lamps | (new_y < BLACKENED * bounded)
-    return np.where(unknown[..., None], luminance.with_luminance(pixels, y, bounded), held)
+    return np.where(unknown[..., None], halo.with_luminance(pixels, y, bounded), held)
 
 
 def margin(reach: int) -> int:

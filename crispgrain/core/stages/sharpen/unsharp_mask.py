@@ -8,9 +8,10 @@ import cv2
 import numpy as np
 
 from crispgrain.arrays import Array
+from crispgrain.restoration import halo
 
 from ...colour.spaces import srgb_decode, srgb_encode
-from ...model import Knowledge, Model, Parameter, Stage, Values
+from ...model import Context, Model, Parameter, Stage, Values
 from . import luminance, words
 
 
@@ -18,7 +19,7 @@ def _reach(radius: float) -> int:
     return max(1, math.ceil(3 * radius))
 
 
-def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
+def run(pixels: Array, values: Values, context: Context) -> Array:
     """Add the difference to a Gaussian blur, on encoded luminance as seen by the eye."""
     radius, amount = float(values["radius"]), float(values["strength"]) / 100
     if radius <= 0 or amount <= 0:
@@ -29,7 +30,7 @@ def run(pixels: Array, values: Values, knowledge: Knowledge) -> Array:
     difference = encoded - blurred
     threshold = np.float32(float(values["threshold"]) / 255)
     difference = np.copysign(np.maximum(np.abs(difference) - threshold, 0), difference)
-    return luminance.with_luminance(pixels, y, srgb_decode(encoded + np.float32(amount) * difference))
+    return halo.with_luminance(pixels, y, srgb_decode(encoded + np.float32(amount) * difference))
 
 
 MODEL = Model(
@@ -41,6 +42,6 @@ MODEL = Model(
         Parameter("threshold", "Threshold", "Differences smaller than this are left alone, in 8-bit steps.",
                   2.0, 0, 20, 0.5),
     ),
-    run, lambda values, knowledge: _reach(float(values["radius"])),
+    run, lambda values, context: _reach(float(values["radius"])),
     summary=words.with_radius, strength="strength",
 )  # fmt: skip

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from crispgrain.restoration import shadow_clipping
-from crispgrain.restoration.shadow_clipping import settled
+from crispgrain.restoration.shadow_clipping import without_bias
 
 RNG = np.random.default_rng(21)
 SIGMA = 0.02
@@ -23,7 +23,7 @@ def test_half_of_the_lift_of_white_noise_and_more_is_taken_off_an_empty_channel(
     noisy, mean = picture(RED)
     # Mean of a normal variable cut off at its own mean: sigma / sqrt(2 pi) (J. Tobin, Econometrica 26(1), 1958).
     assert mean[0, 0, 1] == pytest.approx(SIGMA / np.sqrt(2 * np.pi), rel=0.05)
-    result = settled(noisy, mean)
+    result = without_bias(noisy, mean)
     assert 0 <= result[..., 1].mean() < 0.55 * mean[0, 0, 1]
     assert np.abs(result[..., 0] - mean[..., 0]).max() < 1e-6
 
@@ -31,13 +31,13 @@ def test_half_of_the_lift_of_white_noise_and_more_is_taken_off_an_empty_channel(
 def test_noise_that_keeps_its_values_below_black_lifts_nothing():
     for green in (0.0, 0.5, 1, 2, 3):
         noisy, mean = picture((0.6, green * SIGMA, 0), cut=False)
-        assert np.abs(settled(noisy, mean) - mean).mean() < 0.02 * SIGMA
+        assert np.abs(without_bias(noisy, mean) - mean).mean() < 0.02 * SIGMA
 
 
 @pytest.mark.parametrize("colour", [(0.6, 0.08, 0.1), (0.05, 0.03, 0.02), (0.0, 0.0, 0.0)])
 def test_channels_well_above_black_and_shadows_are_left_alone(colour):
     noisy, mean = picture(colour)
-    assert np.abs(settled(noisy, mean) - mean).max() < 1e-6
+    assert np.abs(without_bias(noisy, mean) - mean).max() < 1e-6
 
 
 def test_leaves_that_shine_through_dark_ones_keep_their_dark_channels():
@@ -45,20 +45,20 @@ def test_leaves_that_shine_through_dark_ones_keep_their_dark_channels():
     (dark, dark_mean), (bright, bright_mean) = picture((0.4, 0.02, 0.02)), picture((0.5, 0.3, 0.06))
     leaves = (np.add(*np.mgrid[:128, :128]) // 3 % 2)[..., None] > 0
     noisy, cleaned = np.where(leaves, bright, dark), np.where(leaves, bright_mean, dark_mean)
-    flat = (dark_mean - settled(dark, dark_mean))[..., 2].mean()
+    flat = (dark_mean - without_bias(dark, dark_mean))[..., 2].mean()
     assert flat > 0.3 * SIGMA
-    assert (cleaned - settled(noisy, cleaned))[..., 1:].mean() < 0.6 * flat
+    assert (cleaned - without_bias(noisy, cleaned))[..., 1:].mean() < 0.6 * flat
 
 
 def test_nothing_is_taken_where_no_noise_was():
     _, mean = picture((0.6, 0.004, 0.0), sigma=0)
-    assert np.array_equal(settled(mean, mean), mean)
+    assert np.array_equal(without_bias(mean, mean), mean)
 
 
 def test_around_is_how_far_it_looks():
     noisy, mean = picture(RED)
     other = noisy.copy()
     other[:, : 64 - shadow_clipping.AROUND] = -0.1
-    one, two = settled(noisy, mean), settled(other, mean)
+    one, two = without_bias(noisy, mean), without_bias(other, mean)
     assert np.array_equal(one[:, 64:], two[:, 64:])
     assert not np.array_equal(one[:, 63], two[:, 63])

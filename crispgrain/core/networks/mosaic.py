@@ -1,0 +1,132 @@
+"""The network that turns a noisy mosaic into clean colours: its input made even, its output brought back."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from crispgrain.arrays import Array
+from crispgrain.restoration import anscombe
+from crispgrain.restoration.demosaic import colour_masks, linear
+
+from ..colour.spaces import OPPONENT, apply_matrix, srgb_decode, srgb_encode
+from . import ensemble
+from .runtime import EDGE
+
+NAME = "mosaic-net"
+MULTIPLE = 8  # the deepest level works at an eighth of the resolution
+# Receptive field, one side: (1 + 4 + 4 + 1) convolutions at 1/2, 8 at 1/4, 4 at 1/8 resolution.
+REACH = 10 * 2 + 8 * 4 + 4 * 8
+
+CELL = np.array([[0, 1], [1, 2]], np.int8)  # colours of the cells the network knows
+# From the stabilised mosaic, the result, the noise's sigma, and where both begin: on a red cell of the picture.
+Refinement = Callable[[Array, Array, float, tuple[int, int]], Array]
+
+
+@dataclass(frozen=True)
+class Sensor:
+    """What is known of a sensor: its cell (0 red, 1 green, 2 blue), (a, b) of each colour's noise, white balance."""
+
+    pattern: NDArray[np.int8]
+    lines: tuple[tuple[float, float], ...]
+    balance: Array
+
+
+def denoised(
+    mosaic: Array, sensor: Sensor, luminance: float, colour: float, start: tuple[int, int], effort: str = "fast",
+    refined: Refinement | None = None,
+) -> Array:  # fmt: skip
+    """Denoise and demosaic a mosaic.
+
+    Parameters
+    ----------
+    mosaic : float32, H x W
+        0 black to 1 saturation; starts on a whole cell.
+    luminance, colour : float
+        How much of the noise to take off: 1 is all of it.
+    start : (int, int)
+        Row and column of the mosaic in the whole picture.
+    refined
+        Makes more of the network's result.
+
+    Returns
+    -------
+    float32, H x W x 3
+        Clean sensor RGB, 0 black and 1 saturation, not white-balanced.
+    """
+    height, width = mosaic.shape
+    # The network knows cells that start with red: others are reached over one mirrored row or column.
+    down, right = (int(n[0]) for n in np.nonzero(sensor.pattern == 0))
+    top, left = EDGE + down, EDGE + right
+    bottom, far = (EDGE + -(n + 2 * EDGE + s) % MULTIPLE for n, s in ((height, down), (width, right)))
+    # Mirroring about a row keeps every row's colour.
+    padded = np.pad(mosaic, ((top, bottom), (left, far)), mode="reflect" if min(height, width) > 1 else "edge")
+    lines = sensor.lines
+    scales = [anscombe.ends(a, b) for a, b in lines]
+    stable = np.empty_like(padded)
+    for y in (0, 1):
+        for x in (0, 1):
+            c = y + x  # red, green, green, blue
+            low, span = scales[c]
+            stable[y::2, x::2] = (anscombe.forward(padded[y::2, x::2], *lines[c]) - low) / span
+    sigma = float(np.mean([1 / scales[c][1] for c in (0, 1, 1, 2)]))
+    begins = start[0] - top, start[1] - left
+
+    @cache  # luminance and colour may ask for the same
+    def cleaned(factor: float) -> Array:
+        rgb = network(stable, sigma * factor, effort)
+        return rgb if refined is None else refined(stable, rgb, sigma * factor, begins)
+
+    def rendered(strength: float) -> Array:
+        rgb, kept = cleaned(max(strength, 1.0)), max(1 - strength, 0.0)
+        if kept:  # told of less noise, the network would still see it: what was taken off is put back in part
+            taken = (stable - mosaic_of(rgb)).astype(np.float32)
+            rgb = rgb + np.float32(kept) * linear(taken, CELL)
+        rgb = rgb[top : top + height, left : left + width]
+        # The network gives the stabilised value of the clean signal, not the mean of noisy ones, so the plain inverse
+        # has no bias. Noise kept in part has more of their lower mean than of their variance.
+        planes = [
+            anscombe.inverse(rgb[..., c] * span + low, *lines[c], smoothed=kept * (1 - kept))
+            for c, (low, span) in enumerate(scales)
+        ]
+        return np.stack(planes, axis=-1)
+
+    if colour == luminance:
+        return rendered(luminance)
+    # Colour differences of one rendering on the luminance of the other, as they will be seen.
+    balance = sensor.balance
+    axes, other = (apply_matrix(srgb_encode(rendered(s) * balance), OPPONENT) for s in (luminance, colour))
+    mixed = apply_matrix(np.concatenate([axes[..., :1], other[..., 1:]], axis=-1), OPPONENT.T)
+    return srgb_decode(mixed) / balance
+
+
+def mosaic_of(rgb: Array) -> Array:
+    """What a sensor whose cells begin with red sees of a picture: H x W of H x W x 3."""
+    return np.select(colour_masks(CELL, *rgb.shape[:2]), [rgb[..., c] for c in range(3)])
+
+
+def network(stable: Array, sigma: float, effort: str) -> Array:
+    """What the network makes of a stabilised mosaic.
+
+    Parameters
+    ----------
+    stable : float32, H x W
+        Begins on a red cell; 0 black to 1 white. Height and width are multiples of ``MULTIPLE``.
+    sigma : float
+        Standard deviation of its noise.
+    effort : str
+        ``fast``, or ``best`` for the mean over turned copies.
+
+    Returns
+    -------
+    float32, H x W x 3
+        The stabilised clean signal, every colour at every pixel.
+    """
+    rows, columns = stable.shape
+    plane = np.full((1, 1, rows // 2, columns // 2), sigma, np.float32)
+    output = ensemble.run(NAME, {"mosaic": stable[None, None], "sigma": plane}, effort, ensemble.MOSAIC_SYMMETRIES)
+    return np.ascontiguousarray(output[0].transpose(1, 2, 0))

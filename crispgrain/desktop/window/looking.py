@@ -1,0 +1,60 @@
+"""Commands that change how things are shown or run, not what is done to shots."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, QSettings
+from PySide6.QtWidgets import QApplication
+
+from crispgrain.core.model import Stage
+from crispgrain.core.networks import providers, runtime
+from crispgrain.desktop.base.theme import BOOTH, DIM_ROOM, apply_theme, current_theme
+from crispgrain.desktop.easel.print_view import PrintViewDialog
+from crispgrain.session.comparing import Arrangement
+
+if TYPE_CHECKING:
+    from .window import Window
+
+PROVIDER = "networks/provider"  # name of a setting
+
+
+def start_provider(settings: QSettings) -> str:
+    """Run networks on what was chosen last; what went wrong, in words."""
+    return runtime.use_provider(str(settings.value(PROVIDER, providers.PROCESSOR) or providers.PROCESSOR))
+
+
+class Looking(QObject):
+    """Size of the print, surround, theme, and what networks run on."""
+
+    def __init__(self, window: Window) -> None:
+        super().__init__(window)
+        self._window = window
+
+    def ask_print_view(self) -> None:
+        """Show the result as large as its print will be."""
+        window, pipeline = self._window, self._window.session.pipeline
+        if pipeline is None:
+            return
+        ppi, size = float(pipeline.resolved[Stage.PRINT].values["ppi"]), pipeline.size
+        words = f"{size.width / ppi * 2.54:.1f} × {size.height / ppi * 2.54:.1f} cm at {ppi:g} ppi"
+        dialog = PrintViewDialog(window.settings, words, window)
+        if dialog.exec():
+            window.session.comparing.set_arrangement(Arrangement.RESULT)
+            window.easel.set_zoom(dialog.scale(ppi))
+
+    def set_provider(self, provider: str) -> None:
+        """What networks run on from now on; remembered for the next start."""
+        window, trouble = self._window, runtime.use_provider(provider)
+        window.settings.setValue(PROVIDER, runtime.provider())
+        window.session.cache.clear()
+        window.display.show_treated()
+        window.status.say(trouble or f"Networks run on {providers.words(provider)}.")
+
+    def next_surround(self) -> None:
+        self._window.easel.set_surround(self._window.easel.surround.next)
+
+    def toggle_dim(self) -> None:
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        apply_theme(app, BOOTH if current_theme() is DIM_ROOM else DIM_ROOM)
