@@ -449,3 +449,21 @@ def test_nothing_clipped_needs_no_search():
     seen = np.random.default_rng(1).uniform(0.1, 0.8, (48, 48, 1)).astype(np.float32)
     frame = Blurred(seen, disc(2).astype(np.float32), np.zeros((48, 48), bool))
     assert frame.start is frame.observed
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("denoised", [0, 50, 100])
+@pytest.mark.parametrize("model", ["sharp-net", "lens-softness", "unsharp-mask"])
+def test_what_is_left_of_the_noise_is_not_sharpened(model, denoised, tmp_path):
+    """However much Denoise left of it: a smooth area gets at most a tenth noisier."""
+    sky = np.round(np.clip(0.55 + np.random.default_rng(2).normal(0, 0.02, (192, 192, 3)), 0, 1) * 255)
+    source, reading = source_of(sky.astype(np.uint8), tmp_path), Reading(Noise.even(5.1), Blur("soft lens", 1.0))
+    treatment = Treatment().only([]).set("denoise.on", True).set("denoise.model", "photo-net")
+    for axis in ("luminance", "colour"):
+        treatment = treatment.set(f"denoise.{axis}", denoised)
+
+    def noise(treatment: Treatment) -> float:
+        pipeline = Pipeline(source, reading, resolve(treatment, source, reading))
+        return float(luminance(pipeline.region(pipeline.size.rect))[32:-32, 32:-32].std())
+
+    assert noise(treatment.set("sharpen.on", True).set("sharpen.model", model)) < 1.1 * noise(treatment)

@@ -19,10 +19,10 @@ def run(pixels: Array, values: Values, context: Context) -> Array:
         return pixels
     blades = 0 if values["blades"] == "round" else int(values["blades"])
 
-    def sharpened(radius: float) -> Array:
-        return undo.undone(pixels, aperture(radius, blades, float(values["turn"])), values, context)
+    def kernel_of(radius: float) -> Array:
+        return aperture(radius, blades, float(values["turn"]))
 
-    return undo.by_radius(pixels, radius, values, context, sharpened)
+    return undo.deconvolved(pixels, radius, values, context, kernel_of)
 
 
 def _margin(values: Values, context: Context) -> int:

@@ -20,16 +20,13 @@ def run(pixels: Array, values: Values, context: Context) -> Array:
     if radius < LEAST:
         return pixels
 
-    def sharpened(radius: float) -> Array:
-        sharp = undo.undone(pixels, gaussian(radius), values, context, SMOOTH)
-        if not runtime.unavailable(photo_prior.NAME):
-            return sharp
-        # The classical prior alone lets noise through in smooth places; nothing there wants sharpening.
-        boldness = max(float(values["strength"]) / 100, 1)
-        mask = luminance.detail_mask(luminance.working_luminance(pixels), context, boldness)
-        return pixels + mask[..., None] * (sharp - pixels)
-
-    return undo.by_radius(pixels, radius, values, context, sharpened)
+    sharp = undo.deconvolved(pixels, radius, values, context, gaussian, SMOOTH)
+    if not runtime.unavailable(photo_prior.NAME):
+        return sharp
+    # The classical prior alone lets noise through in smooth places; nothing there wants sharpening.
+    boldness = max(float(values["strength"]) / 100, 1)
+    mask = luminance.detail_mask(luminance.working_luminance(pixels), context, boldness)
+    return pixels + mask[..., None] * (sharp - pixels)
 
 
 def _margin(values: Values, context: Context) -> int:

@@ -79,12 +79,17 @@ def deblurred(pixels: Array, kernel: Array, noise: float, best: bool, care: Care
         start = total_variation(blurred, noise if best else care.bold * noise, care.start_penalties)
         if best:
             return with_prior(blurred, start, noise, photo_prior.clean, care.rounds)[blurred.inner]
-        within = np.minimum(start, np.float32(1))  # lamps beyond white are nothing the network knows
-        return (photo_prior.clean(within, noise) + (start - within))[blurred.inner]
+        return cleaned_once(start, noise)[blurred.inner]
     y = luminance.working_luminance(pixels)
     blurred = Blurred(y[..., None], kernel, clipped, care.saturated)
     sharp = total_variation(blurred, LUMINANCE_NOISE * noise, care.penalties)[blurred.inner][..., 0]
     return halo.with_luminance(pixels, y, sharp)
+
+
+def cleaned_once(start: Array, noise: float) -> Array:
+    """A classical answer for too little noise, cleaned by the network."""
+    within = np.minimum(start, np.float32(1))  # highlights beyond white are nothing the network knows
+    return photo_prior.clean(within, noise) + (start - within)
 
 
 def undo(pixels: Array, kernel: Array, values: Values, context: Context, least_noise: float = 0.0) -> Array:
@@ -99,20 +104,54 @@ def undone(
     pixels: Array, kernel: Array, values: Values, context: Context, care: Care = ROUND, least_noise: float = 0.0
 ) -> Array:
     """Pixels with a blur undone as far as noise and effort allow."""
-    metered = max(context.before.left(AFTER_DENOISE) * linear_noise(context.noise), LEAST_NOISE, least_noise)
-    noise = metered / max(float(values["strength"]) / 100, 1)
+    noise = noise_left(values, context, least_noise)
     return deblurred(pixels, kernel, noise, values["effort"] == "best", care)
 
 
+def noise_left(values: Values, context: Context, least: float = 0.0) -> float:
+    """The noise to reckon with: sigma in linear light, white = 1."""
+    metered = max(context.before.left(AFTER_DENOISE) * linear_noise(context.noise), LEAST_NOISE, least)
+    return metered / max(float(values["strength"]) / 100, 1)
+
+
 def by_radius(
-    pixels: Array, radius: float, values: Values, context: Context, sharpened: Callable[[float], Array]
-) -> Array:
-    """Undo a blur of some radius, even or by region; ``sharpened`` gives the pixels with one radius undone."""
+    pixels: Array, radius: float, values: Values, context: Context, sharpened: Callable[[float], Array],
+    by_region: Callable[[], Array] | None = None,
+) -> Array:  # fmt: skip
+    """Undo a blur of some radius, even or by region; ``sharpened`` gives the pixels with one radius undone.
+
+    ``by_region`` is a quicker way than to blend what ``sharpened`` gives for several radii.
+    """
     if float(values["strength"]) <= 0:
         return pixels
-    varies = values["varies"] == "by-region" and context.reading.blur.regions
-    sharp = regions.blended(radius, context, sharpened) if varies else sharpened(radius)
+    if values["varies"] != "by-region" or not context.reading.blur.regions:
+        sharp = sharpened(radius)
+    else:
+        sharp = by_region() if by_region is not None else regions.blended(radius, context, sharpened)
     return mixed(pixels, sharp, values, max(1, math.ceil(2 * radius)), SPREAD * radius)
+
+
+def deconvolved(
+    pixels: Array, radius: float, values: Values, context: Context, kernel_of: Callable[[float], Array],
+    care: Care = ROUND,
+) -> Array:  # fmt: skip
+    """Undo a blur of some radius by deconvolution; ``kernel_of`` gives the kernel of a radius."""
+
+    def sharpened(radius: float) -> Array:
+        return undone(pixels, kernel_of(radius), values, context, care)
+
+    def by_region() -> Array:
+        """The network, which takes most of the time, cleans what all radii together gave."""
+        noise, clipped = noise_left(values, context), clipped_in(pixels)
+
+        def start(radius: float) -> Array:
+            blurred = Blurred(pixels, kernel_of(radius), clipped, care.saturated)
+            return total_variation(blurred, care.bold * noise, care.start_penalties)[blurred.inner]
+
+        return cleaned_once(regions.blended(radius, context, start), noise)
+
+    once = values["effort"] == "fast" and not runtime.unavailable(photo_prior.NAME)
+    return by_radius(pixels, radius, values, context, sharpened, by_region if once else None)
 
 
 def spread_of(kernel: Array) -> float:
