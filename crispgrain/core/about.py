@@ -10,15 +10,18 @@ from crispgrain.geometry import Size
 from .files.source import Source
 from .meter.reading import Reading
 
+LEAST_SEEN = 0.3  # px of blur
+
 
 @dataclass(frozen=True)
 class Facts:
-    """A shot, and the size and resolution of its result."""
+    """A shot, and of its result the size, the resolution, and the blur that is left in it (sigma in px)."""
 
     source: Source
     reading: Reading
     size: Size
     ppi: float
+    softness: float
 
 
 @dataclass(frozen=True)
@@ -40,9 +43,11 @@ class About:
 
 
 def print_words(facts: Facts) -> list[str]:
-    """Size of the result, in pixels and on paper."""
+    """Size of the result, in pixels and on paper, and how soft it will be."""
     size, ppi = facts.size, facts.ppi
+    left = [f"blur left: about {facts.softness:.1f} px"] if facts.softness >= LEAST_SEEN else []
     return [
         f"Result: {size.width} × {size.height} px",
         f"{size.width / ppi * 2.54:.1f} × {size.height / ppi * 2.54:.1f} cm at {ppi:g} ppi",
+        *left,
     ]

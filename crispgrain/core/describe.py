@@ -13,7 +13,7 @@ from .resolve import ResolvedOperation
 
 def facts_of(pipeline: Pipeline) -> Facts:
     ppi = float(pipeline.resolved[Stage.PRINT].values["ppi"])
-    return Facts(pipeline.source, pipeline.reading, pipeline.size, ppi)
+    return Facts(pipeline.source, pipeline.reading, pipeline.size, ppi, pipeline.steps[-1].after.softness)
 
 
 def stage_summary(stage: Stage, pipeline: Pipeline) -> str:

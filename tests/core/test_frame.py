@@ -98,3 +98,10 @@ def test_what_is_taken_off_twice_is_taken_off_what_was_left():
     assert frame.denoised(0.5).left(0.0) == pytest.approx(0.25)
     assert frame.denoised(2.0).left(0.3) == pytest.approx(0.3)
     assert frame.noise == Noise.even(8)
+
+
+def test_the_blur_that_is_left_follows_sharpening_and_size():
+    frame = Frame(Size(100, 200), Noise(), softness=1.0)
+    assert frame.sharpened(0.0).softness == 1.0
+    assert frame.sharpened(1.0).softness == frame.sharpened(1.6).softness == pytest.approx(0.5)
+    assert frame.sharpened(0.5).sized(Size(200, 400)).softness == pytest.approx(1.5)

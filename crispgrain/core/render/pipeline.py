@@ -93,7 +93,8 @@ class Pipeline:
                 after = after.sized(target_size(begun.size, o.values))
             mask, aside = o.mask, None
             if mask is not None:
-                after = replace(after, noise=frame.noise, cleaned=frame.cleaned)  # elsewhere nothing has changed
+                # Elsewhere nothing has changed.
+                after = replace(after, noise=frame.noise, cleaned=frame.cleaned, softness=frame.softness)
             if o.model.domain is Domain.MOSAIC and mask is not None:
                 mask, on_mosaic = None, mask
             elif on_mosaic is not None:
@@ -116,7 +117,8 @@ class Pipeline:
     def first_frame(self) -> Frame:
         """What the meter found of the pixels as they are stored."""
         source = self.source
-        return Frame(source.size, self.reading.noise, mosaic=isinstance(source, RawSource), wraps=source.wraps)
+        mosaic, softness = isinstance(source, RawSource), self.reading.blur.softness
+        return Frame(source.size, self.reading.noise, 0.0, softness, mosaic, wraps=source.wraps)
 
     @property
     def size(self) -> Size:

@@ -42,5 +42,5 @@ MODEL = Model(
         *undo.SHARED,
     ),
     run, _margin, tile=lambda values: undo.TILE, same_tiles=True, suits=lambda reading: reading.blur.kind == "defocus",
-    summary=words.with_radius, strength="strength",
+    summary=words.with_radius, strength="strength", after=undo.after,
 )  # fmt: skip

@@ -45,5 +45,5 @@ MODEL = Model(
     ),
     run, _margin, tile=lambda values: undo.TILE, same_tiles=True,
     suits=lambda reading: reading.blur.kind in ("none", "soft lens"),
-    summary=words.with_radius, strength="strength",
+    summary=words.with_radius, strength="strength", after=undo.after,
 )  # fmt: skip

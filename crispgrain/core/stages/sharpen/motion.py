@@ -43,5 +43,5 @@ MODEL = Model(
     ),
     run, lambda values, context: undo.margin(math.ceil(float(values["length"]) / 2) + 1),
     tile=lambda values: undo.TILE, same_tiles=True, suits=lambda reading: reading.blur.kind == "motion",
-    summary=words.with_line, strength="strength", tools=(DRAW,),
+    summary=words.with_line, strength="strength", after=undo.after, tools=(DRAW,),
 )  # fmt: skip

@@ -51,5 +51,5 @@ MODEL = Model(
     ),
     run, _margin, tile=lambda values: undo.TILE, same_tiles=True, suits=lambda reading: reading.blur.kind == "shake",
     on_reduced=_on_reduced,
-    strength="strength", tools=(FIND,),
+    strength="strength", after=undo.after, tools=(FIND,),
 )  # fmt: skip

@@ -79,5 +79,5 @@ MODEL = Model(
     unavailable=lambda: runtime.unavailable(NAME), tile=lambda values: TILE,
     suits=lambda reading: reading.blur.kind in ("none", "soft lens"),
     tolerance=runtime.ROUNDING,
-    summary=words.with_radius, strength="strength",
+    summary=words.with_radius, strength="strength", after=undo.after,
 )  # fmt: skip

@@ -13,6 +13,7 @@ from crispgrain.arrays import Array
 from crispgrain.restoration import halo
 from crispgrain.restoration.deconvolution import PATH, ROUND, Blurred, Care, total_variation, with_prior
 
+from ...frame import Frame
 from ...meter.reading import Noise
 from ...model import Context, Parameter, Values
 from ...networks import runtime
@@ -52,6 +53,11 @@ EFFORT = Parameter(
     "fast", choices=("fast", "best"),
 )  # fmt: skip
 SHARED = (STRENGTH, FINE, COARSE, HALO, EFFORT)
+
+
+def after(frame: Frame, values: Values) -> Frame:
+    """What is left of the blur."""
+    return frame.sharpened(float(values["strength"]) / 100)
 
 
 def linear_noise(noise: Noise) -> float:
