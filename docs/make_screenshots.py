@@ -23,7 +23,7 @@ from crispgrain.desktop.window.window import Window
 from crispgrain.geometry import Rect
 from crispgrain.paths import demo_folder
 from crispgrain.session.comparing import Arrangement, Look
-from crispgrain.session.roll import State
+from crispgrain.session.shots import State
 
 TARGET = Path(__file__).with_name("screenshots")
 

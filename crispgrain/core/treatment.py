@@ -16,6 +16,7 @@ from jsonschema.exceptions import best_match
 
 from .atomic import atomic_write
 from .errors import ShotError, TreatmentError
+from .marks import Mark
 from .masks import Mask, mask_from_json
 from .model import Stage, Value
 from .operation import Operation, per_shot_settings
@@ -35,6 +36,7 @@ class Treatment:
 
     operations: tuple[Operation, ...] = ()
     name: str = ""
+    mark: Mark = Mark.NONE  # of the shot; a preset has none, and sync leaves it alone
 
     def __getitem__(self, stage: Stage) -> Operation:
         """A stage's operation everywhere."""
@@ -171,9 +173,9 @@ class Treatment:
 
     def as_json(self) -> dict[str, Any]:
         named = {"name": self.name} if self.name else {}
-        return {
-            "format": FORMAT, "version": VERSION, **named, "operations": [o.as_json() for o in self.operations],
-        }  # fmt: skip
+        marked = {"mark": self.mark.value} if self.mark else {}
+        operations = [o.as_json() for o in self.operations]
+        return {"format": FORMAT, "version": VERSION, **named, **marked, "operations": operations}
 
     @classmethod
     def from_json(cls, data: Any) -> Treatment:
@@ -189,7 +191,7 @@ class Treatment:
         if error is not None:
             where = "/".join(str(p) for p in error.absolute_path) or "the top"
             raise TreatmentError(f"not a treatment: at {where}, {error.message}")
-        result = cls(name=data.get("name", ""))
+        result = cls(name=data.get("name", ""), mark=Mark(data.get("mark", "")))
         for entry in data["operations"]:
             if result.find(entry["id"]):
                 raise TreatmentError(f"not a treatment: two operations are called “{entry['id']}”")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import cache
 from typing import Any
 
+from .marks import Mark
 from .masks import SCHEMA as MASK
 from .model import Parameter, Stage
 from .operation import METERED
@@ -29,6 +30,7 @@ def schema() -> dict[str, Any]:
             "format": {"const": FORMAT},
             "version": {"const": VERSION},
             "name": {"type": "string"},
+            "mark": {"enum": [mark.value for mark in Mark if mark]},
             "operations": {"type": "array", "items": {"oneOf": [_operation(stage) for stage in Stage]}},
         },
     }

@@ -9,7 +9,7 @@ from psygnal import Signal
 
 from crispgrain.core.treatment import Treatment
 
-from .roll import ShotId
+from .shots import ShotId
 
 Treatments = Mapping[ShotId, Treatment]
 

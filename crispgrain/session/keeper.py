@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from psygnal import Signal
 
 from crispgrain.core.errors import ShotError
+from crispgrain.core.files.rating import write_rating, xmp_path
 from crispgrain.core.treatment import Treatment
 
 
@@ -21,7 +24,7 @@ class Keeper:
     problem = Signal(str)  # from the thread that writes
 
     def __init__(self) -> None:
-        self._due: dict[Path, Treatment] = {}
+        self._due: dict[Path, Callable[[], None]] = {}
         self._writing = False
         self._ended = False
         self._wake = threading.Condition()
@@ -34,8 +37,15 @@ class Keeper:
             return not self._due and not self._writing
 
     def keep(self, path: Path, treatment: Treatment) -> None:
+        self._put(path, partial(treatment.save, path))
+
+    def rate(self, shot: Path, rating: int, folder: Path | None) -> None:
+        """Write a rating beside a shot."""
+        self._put(xmp_path(shot, folder), partial(write_rating, shot, rating, folder))
+
+    def _put(self, path: Path, write: Callable[[], None]) -> None:
         with self._wake:
-            self._due[path] = treatment
+            self._due[path] = write
             self._wake.notify()
 
     def close(self) -> None:
@@ -53,9 +63,9 @@ class Keeper:
                 if not self._due:
                     return
                 path = next(iter(self._due))
-                treatment = self._due.pop(path)
+                write = self._due.pop(path)
                 self._writing = True
             try:
-                treatment.save(path)
+                write()
             except ShotError as error:
                 self.problem.emit(str(error))

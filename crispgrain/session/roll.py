@@ -3,48 +3,20 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field
-from enum import StrEnum
+from collections.abc import Iterable, Sequence
 from pathlib import Path
-from typing import Any
 
+from attrs import evolve
 from psygnal import Signal
 
 from crispgrain.core.errors import ShotError
-from crispgrain.core.shot import Shot, saved_treatment
+from crispgrain.core.files.rating import read_rating
+from crispgrain.core.marks import mark_of
+from crispgrain.core.shot import saved_treatment
 from crispgrain.core.treatment import Treatment
 
-ShotId = int
-
-
-class State(StrEnum):
-    """What has become of a shot."""
-
-    WAITING = "waiting"
-    UNTOUCHED = "untouched"
-    TREATED = "treated"
-    RENDERING = "rendering"
-    FAILED = "failed"
-    EXPORTED = "exported"
-
-
-@dataclass(eq=False)
-class OpenShot:
-    """A shot on the roll: its file, its treatment, and how far it has got; its pixels while they are in memory."""
-
-    id: ShotId
-    path: Path
-    treatment: Treatment = field(default_factory=Treatment)
-    state: State = State.WAITING
-    shot: Shot | None = None
-    headline: str = ""
-    problem: str = ""
-
-    @property
-    def settled_state(self) -> State:
-        """The state that follows from the treatment alone."""
-        return State.TREATED if self.treatment.stages else State.UNTOUCHED
+from .listing import Listing, series_around, series_of
+from .shots import OpenShot, ShotId, State
 
 
 class Roll:
@@ -60,8 +32,8 @@ class Roll:
         self.shots: dict[ShotId, OpenShot] = {}
         self.listed: list[ShotId] = []
         self._ids = itertools.count()
-        self._key: Callable[[OpenShot], Any] = lambda shot: shot.id
-        self._wanted: Callable[[OpenShot], bool] = lambda shot: True
+        self.listing = Listing()
+        self._series: list[list[ShotId]] = []
 
     def __getitem__(self, id: ShotId) -> OpenShot:
         return self.shots[id]
@@ -85,6 +57,8 @@ class Roll:
             shot.treatment = saved_treatment(path, self.sidecars) or Treatment()
         except ShotError as error:
             self.problem.emit(f"{error} The shot starts with metered settings.")
+        if not shot.treatment.mark and (rating := read_rating(path, self.sidecars)) is not None:
+            shot.treatment = evolve(shot.treatment, mark=mark_of(rating))
         return shot
 
     def take_off(self, ids: Iterable[ShotId]) -> None:
@@ -94,17 +68,25 @@ class Roll:
         self._arrange()
         self.arranged.emit()
 
-    def arrange(
-        self, key: Callable[[OpenShot], Any] | None = None, wanted: Callable[[OpenShot], bool] | None = None
-    ) -> None:
-        """List the shots that are ``wanted``, sorted by a key; without them, all, as they were opened."""
-        self._key = key or (lambda shot: shot.id)
-        self._wanted = wanted or (lambda shot: True)
+    def arrange(self, listing: Listing) -> None:
+        """List the shots in another way."""
+        self.listing = listing
+        self.refresh()
+
+    def refresh(self) -> None:
+        """List the shots anew, as what they are sorted or chosen by may have changed."""
+        before = self.listed
         self._arrange()
-        self.arranged.emit()
+        if self.listed != before:
+            self.arranged.emit()
 
     def _arrange(self) -> None:
-        self.listed = [shot.id for shot in sorted(self.shots.values(), key=self._key) if self._wanted(shot)]
+        self._series = series_of(self.shots.values())
+        self.listed = self.listing.ids(self.shots.values())
+
+    def series(self, id: ShotId) -> Sequence[ShotId]:
+        """The shots that belong to a series with one."""
+        return series_around(id, self._series)
 
     def touch(self, id: ShotId) -> None:
         """Say that a shot looks otherwise now."""

@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from pathlib import Path
 
+from attrs import evolve
 from psygnal import Signal
 
 from crispgrain.core.errors import TreatmentError
+from crispgrain.core.marks import Mark
 from crispgrain.core.model import Stage, Value
 from crispgrain.core.registry import CROP
 from crispgrain.core.render.cache import TileCache
@@ -16,11 +18,12 @@ from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment, sidecar_path
 from crispgrain.store import Store
 
-from .changes import with_setting, with_settings
+from .changes import carried, with_setting, with_settings
 from .comparing import VIEW_TILE, Comparing, Comparison
 from .history import History, Step, Treatments
 from .keeper import Keeper
-from .roll import OpenShot, Roll, ShotId
+from .roll import Roll
+from .shots import OpenShot, ShotId
 from .viewport import Viewport
 
 
@@ -45,6 +48,7 @@ class Session:
         self.keeper = Keeper()
         self.current: ShotId | None = None
         self.selection: list[ShotId] = []
+        self.together = False
         self.stage = Stage.DENOISE
         self.operation = Stage.DENOISE.value  # of the stage: the one everywhere, a zone or the crop
         self._pipeline: Pipeline | None = None
@@ -186,15 +190,35 @@ class Session:
 
         Changes in a row with the same ``merge`` are undone as one.
         """
+        self._do({id: evolve(t, mark=self.roll[id].treatment.mark) for id, t in treatments.items()}, words, merge)
+
+    def mark(self, mark: Mark, ids: Iterable[ShotId] | None = None) -> None:
+        """Mark shots, those chosen if none are named; the same mark on all of them once more takes it away."""
+        wanted = list(ids) if ids is not None else self.chosen
+        if all(self.roll[id].treatment.mark is mark for id in wanted):
+            mark = Mark.NONE
+        self._do({id: evolve(self.roll[id].treatment, mark=mark) for id in wanted}, f"Mark: {mark or 'none'}")
+
+    def _do(self, treatments: Treatments, words: str, merge: str = "") -> None:
         after = {id: t for id, t in treatments.items() if t != self.roll[id].treatment}
         if after:
             before = {id: self.roll[id].treatment for id in after}
             self.history.do(Step(words, before, after, merge))
 
     def change_treatment(self, treatment: Treatment, words: str, merge: str = "") -> None:
-        """Give the shot on the easel another treatment."""
-        if self.current is not None:
-            self.change({self.current: treatment}, words, merge)
+        """Give the shot on the easel another treatment; while shots are treated together, change the others alike."""
+        if self.current is None:
+            return
+        others = [id for id in self.selection if id != self.current] if self.together else []
+        before = self.treatment
+        changed = {id: carried(before, treatment, self.roll[id].treatment) for id in others}
+        words = f"{words}, on {len(others) + 1} shots" if others else words
+        self.change({**changed, self.current: treatment}, words, merge)
+
+    def treat_together(self, on: bool) -> None:
+        """Whether changes of the shot on the easel go to all that are selected."""
+        self.together = on
+        self.selection_changed.emit()
 
     def change_setting(self, name: str, value: object) -> None:
         """Change one setting of the shot on the easel; ``id.*`` returns all of an operation to the meter."""
@@ -230,6 +254,8 @@ class Session:
             if id not in self.roll.shots:
                 continue  # taken off the roll since
             shot = self.roll[id]
+            if treatment.mark is not shot.treatment.mark:
+                self.keeper.rate(shot.path, treatment.mark.rating, self.roll.sidecars)
             shot.treatment = treatment
             self.roll.set_state(id, shot.settled_state)
             self.keeper.keep(sidecar_path(shot.path, self.roll.sidecars), treatment)

@@ -8,6 +8,7 @@ from pathlib import Path
 from attrs import evolve
 
 from crispgrain.core.errors import ShotError
+from crispgrain.core.marks import Mark
 from crispgrain.core.treatment import Treatment
 from crispgrain.presets import path_for
 
@@ -45,4 +46,4 @@ def keep_take(treatment: Treatment, shot: Path, name: str, folder: Path | None =
     ShotError
         If it cannot be written.
     """
-    evolve(treatment, name=name).save(take_path(shot, name, folder))
+    evolve(treatment, name=name, mark=Mark.NONE).save(take_path(shot, name, folder))

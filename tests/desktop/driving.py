@@ -8,7 +8,7 @@ from PySide6.QtGui import QImage
 
 from crispgrain.core.colour import icc
 from crispgrain.geometry import Rect
-from crispgrain.session.roll import State
+from crispgrain.session.shots import State
 
 LEFT = Qt.MouseButton.LeftButton
 

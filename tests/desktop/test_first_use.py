@@ -21,7 +21,7 @@ from crispgrain.desktop.loading import shot_loader
 from crispgrain.desktop.several.stages_dialog import StagesDialog
 from crispgrain.geometry import Rect
 from crispgrain.session.comparing import Look
-from crispgrain.session.roll import State
+from crispgrain.session.shots import State
 from tests.conftest import save_noisy_jpeg
 from tests.desktop.driving import LEFT, drag, pixels_of, settle, shown
 

@@ -25,7 +25,7 @@ from crispgrain.desktop.several.stages_dialog import StagesDialog
 from crispgrain.desktop.window.window import Window
 from crispgrain.geometry import Rect
 from crispgrain.session.comparing import Arrangement
-from crispgrain.session.roll import State
+from crispgrain.session.shots import State
 from tests.conftest import psnr
 from tests.desktop.driving import LEFT, drag, hearing, pixels_of, settle, shown
 

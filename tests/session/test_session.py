@@ -6,11 +6,13 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from crispgrain.core.marks import Mark
 from crispgrain.core.model import Stage
 from crispgrain.core.shot import open_shot
 from crispgrain.core.treatment import Treatment
-from crispgrain.session.roll import State
+from crispgrain.session.listing import Listing, Order
 from crispgrain.session.session import Session
+from crispgrain.session.shots import State
 from crispgrain.store import Store
 
 
@@ -59,18 +61,19 @@ def test_treatments_kept_for_shots_are_read_and_broken_ones_told_of(session, fil
 def test_ids_stay_while_shots_are_sorted_hidden_and_taken_off(session, files):
     session.open(files)
     session.choose(2)
-    session.roll.arrange(key=lambda shot: shot.path.name)
+    session.roll.arrange(Listing(Order.NAME))
     assert session.roll.listed == [1, 3, 2, 0]
     session.step(-1)
     assert session.on_easel.path.name == "b.png"
-    session.roll.arrange(key=lambda shot: shot.path.name, wanted=lambda shot: shot.path.name > "c")
+    session.mark(Mark.KEEP, [2, 0])
+    session.roll.arrange(Listing(Order.NAME, marks=frozenset({Mark.KEEP})))
     assert session.roll.listed == [2, 0]
     session.choose(2)
     session.take_off([2])
     assert session.roll.listed == session.selection == [0]
     assert session.on_easel.path.name == "d.png"
     assert files[2].exists()
-    session.roll.arrange()
+    session.roll.arrange(Listing())
     assert session.roll.listed == [0, 1, 3]
 
 
@@ -174,3 +177,68 @@ def test_what_was_open_comes_back(session, files, tmp_path):
 def test_nothing_comes_back_of_nothing(session):
     assert not session.reopen()
     assert session.on_easel is None and session.pipeline is None
+
+
+def test_a_mark_is_undone_kept_beside_the_shot_and_read_by_others(session, files):
+    """The rating is read back with a reader of its own: XMP is XML (ISO 16684-1)."""
+    from xml.etree import ElementTree
+
+    session.open(files)
+    session.mark(Mark.REJECT, [1, 2])
+    session.history.undo()
+    session.history.redo()
+    assert [session.roll[id].treatment.mark for id in range(4)] == ["", "reject", "reject", ""]
+    assert session.roll[1].settled_state is State.UNTOUCHED
+    session.keeper.close()
+    assert Treatment.load(files[1].with_name("a.png.treatment.json")).mark is Mark.REJECT
+    text = files[1].with_name("a.png.xmp").read_text()
+    element = next(e for e in ElementTree.fromstring(text[text.index("<x:xmpmeta") :].split("<?xpacket")[0]).iter()
+                   if e.tag.endswith("Description"))  # fmt: skip
+    assert element.attrib["{http://ns.adobe.com/xap/1.0/}Rating"] == "-1"
+    again = Session(session.store)
+    files[1].with_name("a.png.treatment.json").unlink()
+    again.open(files[1:2])
+    assert again.treatment.mark is Mark.REJECT
+    again.keeper.close()
+
+
+def test_marking_leaves_what_others_wrote_into_the_xmp_file(session, files):
+    import exiv2
+
+    from crispgrain.core.files.rating import read_rating
+
+    path = files[0].with_name("d.png.xmp")
+    image = exiv2.ImageFactory.create(exiv2.ImageType.xmp, str(path))
+    image.xmpData()["Xmp.dc.subject"] = "orrery"
+    image.writeMetadata()
+    session.open(files)
+    session.mark(Mark.LOOK_AGAIN)
+    session.mark(Mark.LOOK_AGAIN)  # once more takes it away
+    session.mark(Mark.KEEP)
+    session.keeper.close()
+    assert "orrery" in path.read_text() and read_rating(files[0]) == 5
+
+
+def test_sync_presets_and_resetting_leave_the_mark_alone(session, files):
+    session.open(files)
+    session.mark(Mark.KEEP, [0])
+    session.change_treatment(Treatment().set("finish.on", True), "by hand")
+    session.sync([1], list(Stage))
+    session.change_treatment(Treatment(), "reset")
+    assert [session.roll[id].treatment.mark for id in (0, 1)] == [Mark.KEEP, Mark.NONE]
+    assert session.roll[1].treatment[Stage.FINISH].on is True
+    assert session.treatment.part(list(Stage), "preset").mark is Mark.NONE
+
+
+def test_treated_together_only_what_was_changed_is_carried_over(session, files):
+    session.open(files)
+    session.change({1: Treatment().set("denoise.colour", 10.0).set("sharpen.on", False)}, "its own")
+    session.select([0, 1, 2])
+    session.treat_together(True)
+    session.change_treatment(session.treatment.set("denoise.luminance", 80.0).set("sharpen.angle", 30.0), "one")
+    assert session.roll[1].treatment[Stage.DENOISE].values == {"colour": 10.0, "luminance": 80.0}
+    assert session.roll[1].treatment[Stage.SHARPEN].on is False  # its own choices stay, and no drawn angle comes
+    assert "angle" not in session.roll[2].treatment[Stage.SHARPEN].values
+    session.change_treatment(session.treatment.set("denoise.luminance", None), "back to the meter")
+    assert session.roll[1].treatment[Stage.DENOISE].values == {"colour": 10.0}
+    assert session.roll[3].treatment == Treatment()

@@ -31,7 +31,7 @@ def _open(path: Path) -> exiv2.Image | None:
 
 
 def read_facts(path: Path) -> Facts:
-    """Camera and ISO of a file; empty facts where exiv2 reads nothing."""
+    """Camera, lens, ISO and time of a file; empty facts where exiv2 reads nothing."""
     image = _open(path)
     if image is None:
         return Facts()
@@ -47,7 +47,10 @@ def read_facts(path: Path) -> Facts:
     all_round = any(
         d.tagName() == "ProjectionType" and d.toString().lower() == "equirectangular" for d in image.xmpData()
     )
-    return Facts(camera=camera, iso=int(iso) if iso.isdigit() and int(iso) else None, equirectangular=all_round)
+    return Facts(
+        camera=camera, iso=int(iso) if iso.isdigit() and int(iso) else None, equirectangular=all_round,
+        lens=text("Exif.Photo.LensModel"), taken=text("Exif.Photo.DateTimeOriginal") or text("Exif.Image.DateTime"),
+    )  # fmt: skip
 
 
 def noise_profile(path: Path) -> NDArray[np.float64] | None:

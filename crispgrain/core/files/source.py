@@ -20,8 +20,9 @@ _serials = itertools.count()
 
 @dataclass(frozen=True)
 class Facts:
-    """What the file says: camera, sensitivity, and remarks worth showing.
+    """What the file says: camera, lens, sensitivity, when it was taken, and remarks worth showing.
 
+    ``taken`` is as Exif has it, ``2026:03:14 16:05:08``, so that it sorts; empty if unknown.
     ``jpeg_luma`` is the quantisation table of a JPEG's luma, 64 steps row by row;
     ``equirectangular`` says that the file is tagged as a view all round (XMP, GPano:ProjectionType).
     """
@@ -31,6 +32,8 @@ class Facts:
     jpeg_luma: tuple[int, ...] | None = None
     remarks: tuple[str, ...] = ()
     equirectangular: bool = False
+    lens: str = ""
+    taken: str = ""
 
 
 @dataclass(frozen=True, eq=False)

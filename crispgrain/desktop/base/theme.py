@@ -132,4 +132,5 @@ def _style(t: Theme) -> str:
     QLabel[role="title"] {{ font-size: 17px; font-weight: bold; }}
     QLabel[role="faint"] {{ color: {t.faint_ink}; }}
     QLabel[role="remark"] {{ background: {t.field}; border: 1px solid {t.hairline}; border-radius: 2px; padding: 6px; }}
+    QLabel[role="together"] {{ background: {t.accent}; color: {t.on_accent}; border-radius: 2px; padding: 6px; }}
     """

@@ -7,7 +7,8 @@ from typing import Any
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, Qt
 from PySide6.QtGui import QImage
 
-from crispgrain.session.roll import Roll, ShotId
+from crispgrain.session.roll import Roll
+from crispgrain.session.shots import ShotId
 
 SHOT = Qt.ItemDataRole.UserRole
 

@@ -8,15 +8,17 @@ from PySide6.QtCore import QBuffer, QIODevice
 from PySide6.QtGui import QImage
 
 from crispgrain.core.files import RAW_SUFFIXES, Source, read_shot
+from crispgrain.core.files.metadata import read_facts
 from crispgrain.core.files.preview import decoded_small, embedded_preview
+from crispgrain.core.files.source import Facts
 from crispgrain.core.meter import first_reading
 from crispgrain.core.render.overview import overview
 from crispgrain.core.resolve import resolve
 from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.base.background import Background, Urgency
 from crispgrain.desktop.easel.layer import image_of, to_image
-from crispgrain.session.roll import ShotId
 from crispgrain.session.session import Session
+from crispgrain.session.shots import ShotId
 from crispgrain.store import Stamp, Store
 
 from .contact_sheet import ContactSheet
@@ -84,7 +86,10 @@ class Thumbnails:
         self._busy = True
         path = self._roll[id].path
 
-        def done(image: QImage) -> None:
+        def done(answer: tuple[QImage, Facts]) -> None:
+            image, facts = answer
+            if id in self._roll.shots:
+                self._roll[id].facts = facts
             if id not in self._model.thumbnails:
                 self._model.set_thumbnail(id, image)
             over()
@@ -93,8 +98,8 @@ class Thumbnails:
             self._busy = False
             self._next()
 
-        def job() -> QImage:
+        def job() -> tuple[QImage, Facts]:
             kept = kept_thumbnail(self._store, Stamp.of(path))
-            return kept if kept is not None else quick_thumbnail(path)
+            return kept if kept is not None else quick_thumbnail(path), read_facts(path)
 
         self._background.submit(Urgency.VISIBLE, job, done, over)

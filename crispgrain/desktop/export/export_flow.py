@@ -11,8 +11,8 @@ from crispgrain.core.model import Stage
 from crispgrain.core.render.progress import Progress
 from crispgrain.desktop.base.preferences import last_folder, last_output, remember_export
 from crispgrain.desktop.base.status_line import StatusLine
-from crispgrain.session.roll import ShotId, State
 from crispgrain.session.session import Session
+from crispgrain.session.shots import ShotId, State
 
 from .export_dialog import ExportDialog
 from .exporter import Exporter, Job

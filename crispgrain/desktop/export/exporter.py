@@ -14,7 +14,7 @@ from crispgrain.core.render.whole import export
 from crispgrain.core.shot import open_shot
 from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.base.background import yield_to_window
-from crispgrain.session.roll import ShotId
+from crispgrain.session.shots import ShotId
 
 
 @dataclass(frozen=True)

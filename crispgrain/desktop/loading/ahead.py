@@ -13,8 +13,8 @@ from crispgrain.desktop.easel.easel import Easel
 from crispgrain.desktop.easel.layer import parts_over, render_part
 from crispgrain.geometry import Rect, Size
 from crispgrain.session.comparing import VIEW_TILE, developed
-from crispgrain.session.roll import State
 from crispgrain.session.session import Session
+from crispgrain.session.shots import State
 
 from .shot_loader import ShotLoader
 

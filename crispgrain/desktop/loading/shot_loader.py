@@ -9,6 +9,8 @@ from PySide6.QtGui import QImage
 
 from crispgrain.cancel import CancelToken
 from crispgrain.core.files import Source, read_shot
+from crispgrain.core.files.metadata import read_facts
+from crispgrain.core.files.source import Facts
 from crispgrain.core.meter import Reading, first_reading, measure
 from crispgrain.core.meter.words import headline
 from crispgrain.core.render.overview import overview
@@ -20,8 +22,8 @@ from crispgrain.desktop.contact.contact_sheet import ContactSheet
 from crispgrain.desktop.contact.thumbnails import kept_thumbnail, packed, thumbnail
 from crispgrain.desktop.easel.layer import to_image
 from crispgrain.session.comparing import developed
-from crispgrain.session.roll import ShotId, State
 from crispgrain.session.session import Session
+from crispgrain.session.shots import ShotId, State
 from crispgrain.store import Stamp
 
 IN_MEMORY = 5  # shots whose pixels are kept: the current one, its neighbours, and two seen before
@@ -64,7 +66,7 @@ class ShotLoader(QObject):
         def metered(shot: Shot) -> None:
             entry.shot = shot
             self._keep(id)
-            self._enter(id, shot.reading)
+            self._enter(id, shot.reading, shot.source.facts)
             self.ready.emit(id)
 
         self._background.submit(Urgency.OPENING, read, got, self._trouble(id))
@@ -76,7 +78,7 @@ class ShotLoader(QObject):
         def done(shot: Shot) -> None:
             entry.shot = shot
             self._keep(id)
-            self._enter(id, shot.reading)
+            self._enter(id, shot.reading, shot.source.facts)
             then()
 
         self._background.submit(
@@ -109,19 +111,19 @@ class ShotLoader(QObject):
     def _meter(self, id: ShotId) -> None:
         entry = self._roll[id]
 
-        def job() -> tuple[Reading, QImage]:
+        def job() -> tuple[Reading, QImage, Facts]:
             stamp = Stamp.of(entry.path)
             reading, small = self._store.reading(stamp), kept_thumbnail(self._store, stamp)
             if reading is None or small is None:
                 source = read_shot(entry.path)  # its pixels are let go afterwards
                 reading, small = self._measured(source).reading, thumbnail(source)
                 self._store.keep_thumbnail(stamp, packed(small))
-            return reading, small
+            return reading, small, read_facts(entry.path)
 
-        def done(answer: tuple[Reading, QImage]) -> None:
-            reading, small = answer
+        def done(answer: tuple[Reading, QImage, Facts]) -> None:
+            reading, small, facts = answer
             self._sheet.roll_model.set_thumbnail(id, small)
-            self._enter(id, reading)
+            self._enter(id, reading, facts)
             self._metered()
 
         def failed(error: Exception) -> None:
@@ -134,11 +136,11 @@ class ShotLoader(QObject):
         self._metering -= 1
         self._meter_next()
 
-    def _enter(self, id: ShotId, reading: Reading) -> None:
+    def _enter(self, id: ShotId, reading: Reading, facts: Facts) -> None:
         if id not in self._roll.shots:
             return
         entry = self._roll[id]
-        entry.headline = headline(reading)
+        entry.facts, entry.reading, entry.headline = facts, reading, headline(reading)
         if entry.state is State.WAITING:
             entry.state = entry.settled_state
         self._roll.touch(id)

@@ -14,8 +14,8 @@ from crispgrain.core.model import Stage
 from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.base.actions import add_action
 from crispgrain.desktop.base.status_line import StatusLine
-from crispgrain.session.roll import ShotId
 from crispgrain.session.session import Session
+from crispgrain.session.shots import ShotId
 
 from .stages_dialog import StagesDialog
 

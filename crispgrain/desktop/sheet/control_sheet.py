@@ -56,6 +56,10 @@ class ControlSheet(QScrollArea):
         self.rows: dict[str, Row] = {}
         self._shown: tuple[str, Model] | None = None  # operation and its model
 
+        self.together = QLabel()
+        self.together.setProperty("role", "together")
+        self.together.setWordWrap(True)
+        self.together.hide()
         self.title = QLabel()
         self.title.setProperty("role", "title")
         self.on = QCheckBox("On")
@@ -87,6 +91,7 @@ class ControlSheet(QScrollArea):
         layout = QVBoxLayout(inside)
         layout.setContentsMargins(16, 14, 16, 14)
         layout.setSpacing(10)
+        layout.addWidget(self.together)
         head = QHBoxLayout()
         head.addWidget(self.title)
         head.addStretch()
@@ -159,6 +164,11 @@ class ControlSheet(QScrollArea):
         metered_here = ABOUT[stage].metered and given.everywhere
         self.follow.setText("Follow the meter" if metered_here else "Start values")
         self.follow.setEnabled(given != given.reset())
+
+    def show_together(self, count: int) -> None:
+        """Say that changes go to so many shots; nothing for one."""
+        self.together.setText(f"Treated together: every change goes to {count} shots.")
+        self.together.setVisible(count > 1)
 
     def _build(self, resolved: ResolvedOperation) -> None:
         for row in self.rows.values():

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtGui import QAction, QActionGroup, QKeySequence
 from PySide6.QtWidgets import QMenu
 
+from crispgrain.core.marks import Mark
 from crispgrain.core.networks import providers, runtime
 from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.base.actions import add_action, add_switch
@@ -87,7 +88,14 @@ def build_menus(window: Window) -> Menus:
         action.setChecked(provider == runtime.provider())
         choices.addAction(action)
 
+    marks = bar.addMenu("&Marks")
+    for mark, keys in ((Mark.KEEP, "K"), (Mark.LOOK_AGAIN, "A"), (Mark.REJECT, "N")):
+        add_action(marks, mark.capitalize(), partial(window.session.mark, mark), keys)
+    marks.addSeparator()
+    add_action(marks, "Take off the roll", lambda: window.session.take_off(window.session.chosen))
+
     view = bar.addMenu("&View")
+    add_action(view, "Whole roll and back", lambda: window.contact.set_wide(not window.contact.wide), "W")
     for words, by, selected_only, keys in (
         ("Next shot", 1, False, "PgDown"), ("Previous shot", -1, False, "PgUp"),
         ("Next selected shot", 1, True, "Alt+PgDown"), ("Previous selected shot", -1, True, "Alt+PgUp"),

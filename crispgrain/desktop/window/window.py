@@ -15,7 +15,7 @@ from crispgrain.core.resolve import Resolved
 from crispgrain.desktop.base.background import Background
 from crispgrain.desktop.base.preferences import preferences, sidecar_folder
 from crispgrain.desktop.base.status_line import StatusLine
-from crispgrain.desktop.contact.contact_sheet import ContactSheet
+from crispgrain.desktop.contact.contact_room import ContactRoom
 from crispgrain.desktop.contact.thumbnails import Thumbnails
 from crispgrain.desktop.easel.easel import Easel
 from crispgrain.desktop.export.export_flow import ExportFlow
@@ -60,7 +60,8 @@ class Window(QMainWindow):
         self.rail, self.controls, self.status, self.empty = StageRail(), ControlSheet(), StatusLine(), EmptyState()
         self.easel = Easel(session.viewport, session.comparing)
         self.strip = TestStrip(self.background)
-        self.sheet = ContactSheet(session)
+        self.contact = ContactRoom(session)
+        self.sheet = self.contact.sheet
         self.loader = ShotLoader(session, self.sheet, self.background)
         self.ahead = Ahead(session, self.loader, self.easel, self.background)
         self.thumbnails = Thumbnails(session, self.sheet)
@@ -89,6 +90,7 @@ class Window(QMainWindow):
         session.current_changed.connect(self._open_current)
         session.treatment_changed.connect(self._follow)
         session.operation_changed.connect(self._follow)
+        session.selection_changed.connect(self._show_together)
         self.rail.chosen.connect(session.choose_stage)
         self.rail.switched.connect(lambda stage, on: self.change_setting(f"{stage}.on", on))
         self.controls.setting_changed.connect(self.change_setting)
@@ -106,6 +108,7 @@ class Window(QMainWindow):
         self.loader.ready.connect(self._shot_ready)
         self.loader.failed.connect(self._shot_failed)
         self.exporter.busy.connect(self._exporting)
+        self.contact.widened.connect(lambda wide: self.middle.setVisible(not wide))
         self.menus.presets.aboutToShow.connect(lambda: self.several.fill_presets(self.menus.presets))
         self.menus.takes.aboutToShow.connect(lambda: self.takes.fill(self.menus.takes))
         self.status.stop_wanted.connect(self._stop)
@@ -182,6 +185,10 @@ class Window(QMainWindow):
         if id in (None, self.session.current) and self.session.shot is not None:
             self.tool_flow.show_guide()
             self.strip_flow.refresh()
+
+    def _show_together(self) -> None:
+        session = self.session
+        self.controls.show_together(len({*session.selection, session.current}) if session.together else 0)
 
     def _adopt(self, candidate: Candidate) -> None:
         self.session.change_treatment(candidate.treatment, f"{self.session.stage.label}: {candidate.label}")

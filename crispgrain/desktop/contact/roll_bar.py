@@ -1,0 +1,84 @@
+"""Above the wide contact sheet: find, sort, choose by mark, fold series, size of the thumbnails."""
+
+from __future__ import annotations
+
+from attrs import evolve
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QLineEdit, QSlider, QWidget
+
+from crispgrain.core.marks import Mark
+from crispgrain.session.listing import Order
+from crispgrain.session.session import Session
+
+SIZES = (96, 320)  # px, width of a thumbnail
+MARKED: tuple[tuple[str, frozenset[Mark] | None], ...] = (
+    ("all marks", None), ("keep", frozenset({Mark.KEEP})), ("look again", frozenset({Mark.LOOK_AGAIN})),
+    ("reject", frozenset({Mark.REJECT})), ("not rejected", frozenset({Mark.NONE, Mark.KEEP, Mark.LOOK_AGAIN})),
+    ("not marked", frozenset({Mark.NONE})),
+)  # fmt: skip
+
+
+class RollBar(QWidget):
+    """Changes what the roll lists. Says how many of its shots that are."""
+
+    sized = Signal(int)  # px, width of a thumbnail
+
+    def __init__(self, session: Session, size: int, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self.text = QLineEdit()
+        self.text.setPlaceholderText("Find …")
+        self.text.setClearButtonEnabled(True)
+        self.text.setMinimumWidth(110)
+        self.text.setMaximumWidth(260)
+        self.text.setToolTip("Any words of a shot's name, camera, lens, ISO, state and reading.")
+        self.order = QComboBox()
+        for order in Order:
+            self.order.addItem(f"Sorted: {order}", order)
+        self.order.setAccessibleName("Sorted by")
+        self.descending = QCheckBox("Reversed")
+        self.marks = QComboBox()
+        for words, marks in MARKED:
+            self.marks.addItem(words[:1].upper() + words[1:], marks)
+        self.marks.setAccessibleName("Marks")
+        self.folded = QCheckBox("Fold series")
+        self.folded.setToolTip("Of shots taken shortly after one another at one ISO, show the first.")
+        self.count = QLabel()
+        self.count.setProperty("role", "faint")
+        self.size_of = QSlider(Qt.Orientation.Horizontal)
+        self.size_of.setRange(*SIZES)
+        self.size_of.setValue(size)
+        self.size_of.setFixedWidth(90)
+        self.size_of.setAccessibleName("Size of the thumbnails")
+        self.size_of.setToolTip("Size of the thumbnails")
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(9)
+        for widget in (self.text, self.order, self.descending, self.marks, self.folded):
+            layout.addWidget(widget)
+        layout.addStretch()
+        layout.addWidget(self.count)
+        layout.addWidget(self.size_of)
+        self.text.textChanged.connect(self._arrange)
+        self.order.activated.connect(self._arrange)
+        self.marks.activated.connect(self._arrange)
+        self.descending.toggled.connect(self._arrange)
+        self.folded.toggled.connect(self._arrange)
+        self.size_of.valueChanged.connect(self.sized)
+        for signal in (session.roll.arranged, session.roll.opened, session.selection_changed):
+            signal.connect(self.show_count, check_nargs=False)
+        self.show_count()
+
+    def _arrange(self) -> None:
+        roll = self._session.roll
+        roll.arrange(
+            evolve(
+                roll.listing, order=self.order.currentData(), descending=self.descending.isChecked(),
+                text=self.text.text(), marks=self.marks.currentData(), folded=self.folded.isChecked(),
+            )
+        )  # fmt: skip
+
+    def show_count(self, *_: object) -> None:
+        listed, every, selected = len(self._session.roll.listed), len(self._session.roll), len(self._session.selection)
+        shown = f"{every} shots" if listed == every else f"{listed} of {every} shots"
+        self.count.setText(f"{shown}, {selected} selected" if selected > 1 else shown)

@@ -1,0 +1,45 @@
+"""One open shot."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+from pathlib import Path
+
+from crispgrain.core.files.source import Facts
+from crispgrain.core.meter import Reading
+from crispgrain.core.shot import Shot
+from crispgrain.core.treatment import Treatment
+
+ShotId = int
+
+
+class State(StrEnum):
+    """What has become of a shot."""
+
+    WAITING = "waiting"
+    UNTOUCHED = "untouched"
+    TREATED = "treated"
+    RENDERING = "rendering"
+    FAILED = "failed"
+    EXPORTED = "exported"
+
+
+@dataclass(eq=False)
+class OpenShot:
+    """A shot on the roll: its file, its treatment, what is known of it; its pixels while they are in memory."""
+
+    id: ShotId
+    path: Path
+    treatment: Treatment = field(default_factory=Treatment)
+    state: State = State.WAITING
+    shot: Shot | None = None
+    facts: Facts = field(default_factory=Facts)
+    reading: Reading | None = None
+    headline: str = ""
+    problem: str = ""
+
+    @property
+    def settled_state(self) -> State:
+        """The state that follows from the treatment alone."""
+        return State.TREATED if self.treatment.stages else State.UNTOUCHED

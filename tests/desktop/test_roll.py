@@ -1,0 +1,126 @@
+"""The roll in the window: opened wide, sorted, found, marked, treated together."""
+
+import numpy as np
+import pytest
+from PIL import Image
+from PySide6.QtCore import QPoint
+from PySide6.QtGui import QAction
+
+from crispgrain.core.marks import Mark
+from crispgrain.core.model import Stage
+from crispgrain.core.treatment import Treatment
+from crispgrain.desktop.contact.contact_sheet import WIDTH
+from tests.desktop.driving import LEFT, pixels_of, settle
+
+pytestmark = pytest.mark.slow
+
+
+def press(window, keys: str) -> None:
+    """Do what a key is for: the offscreen platform does not deliver shortcuts."""
+    (action,) = [a for a in window.findChildren(QAction) if a.shortcut().toString() == keys]
+    action.trigger()
+
+
+def names(window) -> list[str]:
+    model = window.sheet.roll_model
+    return [model.data(model.index(row)) for row in range(model.rowCount())]
+
+
+def test_the_sheet_opens_over_the_easel_and_a_double_click_goes_back_to_it(opened, qtbot):
+    press(opened, "W")
+    assert not opened.easel.isVisible()
+    qtbot.waitUntil(lambda: opened.contact.width() > 900, timeout=5000)
+    rects = [opened.sheet.visualRect(opened.sheet.roll_model.index(row)) for row in range(3)]
+    assert len({r.top() for r in rects}) == 1 and len({r.left() for r in rects}) == 3  # beside each other
+    qtbot.mouseClick(opened.sheet.viewport(), LEFT, pos=rects[2].center())
+    assert (opened.session.selection, opened.session.current) == ([2], 0)  # only selected
+    qtbot.mouseDClick(opened.sheet.viewport(), LEFT, pos=rects[1].center())
+    assert opened.session.current == 1
+    assert opened.easel.isVisible()
+    qtbot.waitUntil(lambda: opened.contact.width() == WIDTH, timeout=5000)
+    settle(opened, qtbot)
+
+
+def test_thumbnails_grow_with_the_slider(opened, qtbot):
+    press(opened, "W")
+    opened.contact.bar.size_of.setValue(120)
+    small = opened.sheet.visualRect(opened.sheet.roll_model.index(0)).width()
+    opened.contact.bar.size_of.setValue(300)
+    assert opened.sheet.visualRect(opened.sheet.roll_model.index(0)).width() == small + 180
+    assert opened.sheet.in_sight >= {0}
+
+
+def test_shots_are_sorted_and_found_while_typing(opened, qtbot):
+    press(opened, "W")
+    bar = opened.contact.bar
+    every = names(opened)
+    bar.order.setCurrentIndex(bar.order.findText("Sorted: name"))
+    bar.order.activated.emit(bar.order.currentIndex())
+    qtbot.mouseClick(bar.descending, LEFT, pos=QPoint(8, bar.descending.height() // 2))
+    assert names(opened) == sorted(every, reverse=True)
+    qtbot.keyClicks(bar.text, "noisy")
+    assert names(opened) == ["b-noisy.jpg"]
+    assert bar.count.text().startswith(f"1 of {len(every)} shots")
+    press(opened, "W")
+    assert opened.contact.button.text() == f"Whole roll (1 of {len(every)})"  # who folds it back is not left to wonder
+    bar.text.clear()
+    assert len(names(opened)) == len(every)
+
+
+def test_keys_mark_what_is_selected_and_marks_are_chosen_by(opened, qtbot):
+    press(opened, "W")
+    opened.session.select([0, 2])
+    before = pixels_of(opened.sheet)
+    press(opened, "N")
+    assert [opened.session.roll[i].treatment.mark for i in range(3)] == [Mark.REJECT, Mark.NONE, Mark.REJECT]
+    assert (pixels_of(opened.sheet) != before).any()
+    bar = opened.contact.bar
+    bar.marks.setCurrentIndex(bar.marks.findText("Not rejected"))
+    bar.marks.activated.emit(bar.marks.currentIndex())
+    assert "a-rim.dng" not in names(opened) and "b-noisy.jpg" in names(opened)
+    opened.session.history.undo()
+    opened.session.roll.refresh()
+    assert "a-rim.dng" in names(opened)
+    settle(opened, qtbot)
+
+
+def test_treated_together_a_change_goes_to_the_whole_selection(opened, qtbot):
+    opened.session.select([0, 1, 2])
+    assert opened.contact.together.isVisible()
+    qtbot.mouseClick(opened.contact.together, LEFT)
+    assert "3 shots" in opened.controls.together.text() and opened.controls.together.isVisible()
+    slider = opened.controls.rows["colour"].slider
+    slider.moved.emit(60.0)
+    slider.moved.emit(50.0)
+    opened.session.history.undo()
+    assert all(opened.session.roll[i].treatment == Treatment() for i in range(3))
+    opened.session.history.redo()
+    assert {opened.session.roll[i].treatment[Stage.DENOISE].values["colour"] for i in range(3)} == {50.0}
+    qtbot.mouseClick(opened.contact.together, LEFT)
+    assert not opened.controls.together.isVisible()
+    opened.change_setting("denoise.colour", 70.0)
+    assert opened.session.roll[1].treatment[Stage.DENOISE].values["colour"] == 50.0
+    settle(opened, qtbot)
+
+
+def test_a_shot_taken_off_the_roll_stays_on_disk(opened, qtbot):
+    path = opened.session.on_easel.path
+    next(a for a in opened.findChildren(QAction) if a.text() == "Take off the roll").trigger()
+    assert path.exists() and path.name not in names(opened)
+    assert opened.session.current == 1
+    settle(opened, qtbot)
+
+
+def test_many_shots_stay_narrow_in_memory_of_rows(window, tmp_path, qtbot):
+    """Of several hundred shots only those in sight are known to the view."""
+    Image.fromarray(np.full((8, 12, 3), 90, np.uint8)).save(tmp_path / "0000.png")
+    for n in range(1, 400):
+        (tmp_path / f"{n:04}.png").write_bytes((tmp_path / "0000.png").read_bytes())
+    window.open_paths([tmp_path])
+    window.contact.set_wide(True)
+    qtbot.waitUntil(lambda: len(window.sheet.in_sight) > 10, timeout=5000)
+    assert len(window.sheet.in_sight) < 80
+    window.sheet.scrollToBottom()
+    assert 399 in window.sheet.in_sight and 0 not in window.sheet.in_sight
+    window.sheet.scrollToTop()
+    assert 0 in window.sheet.in_sight
