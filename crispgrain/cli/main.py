@@ -18,10 +18,12 @@ from crispgrain.core.meter.words import all_words
 from crispgrain.core.model import Parameter, Role, Stage
 from crispgrain.core.registry import MODELS, models_of
 from crispgrain.core.render.progress import Progress
-from crispgrain.core.render.whole import export
+from crispgrain.core.render.whole import export, result_name
 from crispgrain.core.shot import Shot, open_shot, saved_treatment
+from crispgrain.core.stages.print.file import output_settings
 from crispgrain.core.treatment import Treatment
 from crispgrain.session.changes import with_settings
+from crispgrain.session.rules import first_match, load_rules
 
 COMMANDS = ("run", "meter", "models", "demo")
 
@@ -66,6 +68,8 @@ def _parser() -> argparse.ArgumentParser:
     base = run.add_mutually_exclusive_group()
     base.add_argument("--treatment", type=Path, metavar="T.json", help="treatment to use; else the shot's own")
     base.add_argument("--preset", metavar="NAME", help="preset to put on each shot's own treatment")
+    base.add_argument("--rules", type=Path, metavar="R.json", help="rules that say which preset each shot gets")
+    run.add_argument("--dry-run", action="store_true", help="say what would be written, and write nothing")
     run.add_argument(
         "--set", action="append", default=[], metavar="STAGE.FIELD=VALUE", dest="settings",
         help="change one setting, e.g. denoise.model=wavelet or crop.angle=1.5; names: crispgrain models",
@@ -98,6 +102,11 @@ def _parser() -> argparse.ArgumentParser:
     demo = jobs.add_parser("demo", help="write the demo roll and open it")
     demo.set_defaults(job=demo_roll)
     demo.add_argument("--out", type=Path, metavar="DIR", help="folder for the roll")
+    demo.add_argument(
+        "--shoot", type=Path, metavar="DIR", help="play a camera on a cable: new shots appear in a folder"
+    )
+    demo.add_argument("--every", type=float, default=5.0, metavar="S", help="seconds between two shots (5)")
+    demo.add_argument("--shots", type=int, metavar="N", help="how many; without end if not given")
     demo.add_argument("--no-window", action="store_true", help="only write the roll")
     return parser
 
@@ -107,7 +116,7 @@ def _treatment(options: argparse.Namespace, path: Path, shot: Shot | None = None
 
     A stage that would be off for the ``shot`` is on if one of its settings is given.
     """
-    treatment = _base(options, path)
+    treatment = _base(options, path, shot)
     for by in ("long_side", "width", "height", "factor"):
         wish = getattr(options, by)
         if wish is not None:
@@ -149,14 +158,21 @@ def _with_zone(treatment: Treatment, wish: str) -> Treatment:
     return treatment.with_zone(Stage(stage), mask)[0]
 
 
-def _base(options: argparse.Namespace, path: Path) -> Treatment:
+def _base(options: argparse.Namespace, path: Path, shot: Shot | None) -> Treatment:
     if options.treatment:
         return Treatment.load(options.treatment)
     kept = (saved_treatment(path, options.sidecars) if options.sidecars else None) or saved_treatment(path)
     own = kept or Treatment()
-    if not options.preset:
+    name = options.preset
+    if options.rules and shot is not None:
+        size = shot.source.size
+        rule = first_match(load_rules(options.rules), path, shot.source.facts, size.megapixels)
+        name = rule.preset if rule is not None else None
+        said = f"preset {rule.preset} ({rule.words})" if rule is not None else "no rule fits"
+        print(f"{path.name}: {said}", file=sys.stderr)
+    if not name:
         return own
-    preset = presets.load(options.preset)
+    preset = presets.load(name)
     return own.synced_from(preset, preset.stages, per_shot=True)
 
 
@@ -175,6 +191,9 @@ def run_files(options: argparse.Namespace) -> int:
     from crispgrain.desktop.base.preferences import sidecar_folder
 
     options.sidecars = sidecar_folder()
+    if options.rules:
+        for rule in load_rules(options.rules):
+            presets.load(rule.preset)  # one that is not there is a wrong call
     _treatment(options, Path("-"))  # a wrong call fails before any work is done
     done, failed = 0, 0
     for shot in _opened(options.files):
@@ -184,6 +203,11 @@ def run_files(options: argparse.Namespace) -> int:
             pipeline = shot.pipeline(_treatment(options, shot.path, shot))
             for remark in (*shot.source.facts.remarks, *pipeline.resolved.remarks):
                 print(f"{shot.path.name}: {remark}", file=sys.stderr)
+            if options.dry_run:
+                settings = output_settings(pipeline.resolved[Stage.PRINT].values)
+                print(options.out / result_name(shot.path, pipeline.resolved, settings))
+                done += 1
+                continue
             written = export(pipeline, options.out, replace=options.replace, report=_bar(shot.path.name))
             print(written)
             done += 1
@@ -285,6 +309,14 @@ def demo_roll(options: argparse.Namespace) -> int:
     def report(number: int, total: int, name: str) -> None:
         print(f"Making the demo roll, {number + 1} of {total}: {name}", file=sys.stderr)
 
+    if options.shoot:
+        from crispgrain.demo.shoot import shoot
+
+        try:
+            shoot(options.shoot, options.every, options.shots, lambda path: print(path, flush=True))
+        except OSError as error:
+            raise ShotError(options.shoot, f"no shot can be written there ({error.strerror})") from error
+        return 0
     folder = options.out or demo_folder()
     try:
         paths = write_roll(folder, report)

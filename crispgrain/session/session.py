@@ -23,6 +23,7 @@ from .comparing import VIEW_TILE, Comparing, Comparison
 from .history import History, Step, Treatments
 from .keeper import Keeper
 from .roll import Roll
+from .roll_file import load_roll, save_roll
 from .shots import OpenShot, ShotId
 from .viewport import Viewport
 
@@ -68,6 +69,25 @@ class Session:
                 self.choose(new[0])
             self._remember()
         return new
+
+    def open_roll(self, path: Path) -> None:
+        """Open a kept roll in place of the present one; what is no longer there is said. Raises ShotError."""
+        paths, on_easel = load_roll(path)
+        there = [p for p in paths if p.exists()]
+        self.take_off(list(self.roll.shots))
+        new = self.open(there)
+        found = next((s.id for s in self.roll.shots.values() if s.path == on_easel), None)
+        if found is not None:
+            self.choose(found)
+        elif new:
+            self.choose(new[0])
+        if len(there) < len(paths):
+            self.problem.emit(f"{len(paths) - len(there)} of {len(paths)} shots of {path.name} are no longer there.")
+
+    def save_roll(self, path: Path) -> None:
+        """Keep which shots are open; raises ShotError."""
+        on_easel = self.on_easel
+        save_roll([s.path for s in self.roll.shots.values()], on_easel.path if on_easel is not None else None, path)
 
     def take_off(self, ids: Iterable[ShotId]) -> None:
         """Let go of shots; their files stay. If that on the easel is among them, the next one takes its place."""

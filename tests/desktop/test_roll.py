@@ -124,3 +124,38 @@ def test_many_shots_stay_narrow_in_memory_of_rows(window, tmp_path, qtbot):
     assert 399 in window.sheet.in_sight and 0 not in window.sheet.in_sight
     window.sheet.scrollToTop()
     assert 0 in window.sheet.in_sight
+
+
+def test_new_shots_in_a_watched_folder_come_onto_the_roll(opened, tmp_path, clean8, qtbot, monkeypatch):
+    from PySide6.QtWidgets import QFileDialog
+
+    folder = tmp_path / "incoming"
+    folder.mkdir()
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *a: str(folder))
+    opened.opening._looking.setInterval(50)
+    opened.opening.ask_watch()
+    Image.fromarray(clean8).save(folder / "fresh.png")
+    qtbot.waitUntil(lambda: "fresh.png" in names(opened), timeout=10_000)
+    assert "fresh.png" in opened.status.words.text()
+    opened.opening.ask_watch()
+    Image.fromarray(clean8).save(folder / "late.png")
+    qtbot.wait(400)
+    assert "late.png" not in names(opened)
+    settle(opened, qtbot)
+
+
+def test_a_roll_is_kept_and_opened_again(opened, tmp_path, qtbot, monkeypatch):
+    from PySide6.QtWidgets import QFileDialog
+
+    kept = names(opened)
+    opened.session.choose(2)
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(tmp_path / "evening"), ""))
+    opened.opening.ask_save_roll()
+    opened.session.take_off([0, 1])
+    (opened.session.roll[3].path).unlink()
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(tmp_path / "evening.roll.json"), ""))
+    opened.opening.ask_open_roll()
+    assert names(opened) == [n for n in kept if n != kept[3]]
+    assert opened.session.on_easel.path.name == kept[2]
+    qtbot.waitUntil(lambda: "1 of" in opened.status.words.text() or opened.session.shot is not None, timeout=5000)
+    settle(opened, qtbot)

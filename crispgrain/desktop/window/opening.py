@@ -5,16 +5,21 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QMimeData, QObject, QSettings
+from PySide6.QtCore import QMimeData, QObject, QSettings, QTimer
 from PySide6.QtWidgets import QFileDialog, QWidget
 
+from crispgrain.core.errors import ShotError
 from crispgrain.core.files import PICTURE_SUFFIXES, RAW_SUFFIXES, find_shots
 from crispgrain.demo.roll import write_roll
 from crispgrain.desktop.base.background import Background, Urgency
 from crispgrain.desktop.base.preferences import SIDECARS
 from crispgrain.desktop.base.status_line import StatusLine
 from crispgrain.paths import demo_folder
+from crispgrain.session.roll_file import SUFFIX
 from crispgrain.session.session import Session
+from crispgrain.session.watch import FolderWatch
+
+WATCHED = 700  # ms between two looks into a watched folder
 
 
 class Opening(QObject):
@@ -26,6 +31,11 @@ class Opening(QObject):
         super().__init__(window)
         self._session, self._background, self._status = session, background, status
         self._settings, self._window = settings, window
+        self.watching: FolderWatch | None = None
+        self._busy = False
+        self._looking = QTimer(self)
+        self._looking.setInterval(WATCHED)
+        self._looking.timeout.connect(self._look)
 
     def open_paths(self, paths: list[Path]) -> None:
         """Open files and folders."""
@@ -44,6 +54,54 @@ class Opening(QObject):
         name = QFileDialog.getExistingDirectory(self._window, "Open a folder of shots")
         if name:
             self.open_paths([Path(name)])
+
+    def ask_open_roll(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self._window, "Open a roll", "", f"Rolls (*{SUFFIX})")
+        if name:
+            try:
+                self._session.open_roll(Path(name))
+            except ShotError as error:
+                self._status.say(str(error))
+
+    def ask_save_roll(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self._window, "Save the roll", f"evening{SUFFIX}", f"Rolls (*{SUFFIX})")
+        if name:
+            path = Path(name if name.endswith(SUFFIX) else f"{name}{SUFFIX}")
+            try:
+                self._session.save_roll(path)
+                self._status.say(f"Roll kept as {path.name}.")
+            except ShotError as error:
+                self._status.say(str(error))
+
+    def ask_watch(self) -> None:
+        """Watch a folder for new shots; the command again ends it."""
+        if self.watching is not None:
+            self.watch(None)
+            return
+        name = QFileDialog.getExistingDirectory(self._window, "Watch a folder for new shots")
+        if name:
+            self.watch(Path(name))
+
+    def watch(self, folder: Path | None) -> None:
+        """Put what comes into a folder on the roll, once it is complete; None ends it."""
+        self.watching = FolderWatch(folder) if folder is not None else None
+        self._status.say(f"Watching {folder} for new shots." if folder else "No folder is watched any more.")
+        (self._looking.start if folder is not None else self._looking.stop)()
+
+    def _look(self) -> None:
+        watching = self.watching
+        if watching is None or self._busy:
+            return
+        self._busy = True
+
+        def over(found: object) -> None:
+            self._busy = False
+            if isinstance(found, list) and found and self.watching is watching:
+                self._session.open(found)
+                names = found[0].name if len(found) == 1 else f"{len(found)} shots"
+                self._status.say(f"New from {watching.folder.name}: {names}.")
+
+        self._background.submit(Urgency.OPENING, watching.look, over, over)
 
     def ask_sidecar_folder(self) -> None:
         name = QFileDialog.getExistingDirectory(self._window, "Folder for treatments")
