@@ -22,6 +22,11 @@ def store_file() -> Path:
     return Path(platformdirs.user_data_dir("crispgrain")) / "store.sqlite"
 
 
+def orders_file() -> Path:
+    """The journal of what is to be written."""
+    return Path(platformdirs.user_data_dir("crispgrain")) / "orders.sqlite"
+
+
 def settings_file() -> Path:
     """The window's few settings."""
     return Path(platformdirs.user_config_dir("crispgrain")) / "settings.ini"

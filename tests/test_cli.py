@@ -3,6 +3,7 @@
 import json
 import subprocess
 import sys
+import time
 
 import numpy as np
 import pytest
@@ -274,3 +275,44 @@ def test_a_zone_that_is_none_is_a_wrong_call(zone, tmp_path, capsys):
     Image.fromarray(np.full((20, 30, 3), 100, np.uint8)).save(tmp_path / "even.png")
     assert main(["run", str(tmp_path / "even.png"), "--out", str(tmp_path / "out"), "--zone", zone]) == 2
     assert "--zone" in capsys.readouterr().err
+
+
+QUICK = ["--set", "denoise.model=wavelet", "--only", "develop,denoise", "--format", "png"]
+
+
+@pytest.mark.slow
+def test_several_processes_write_the_same_files_and_a_broken_shot_does_not_stop_them(tmp_path, clean8, capsys):
+    shots = tmp_path / "shots"
+    shots.mkdir()
+    for n in range(3):
+        Image.fromarray(np.roll(clean8, 9 * n, axis=1)).save(shots / f"s{n}.png")
+    (shots / "s9.png").write_bytes(b"\x89PNG broken")
+    call = ["run", str(shots), *QUICK]
+    assert main([*call, "--out", str(tmp_path / "one" / "out")]) == 1
+    assert main([*call, "--out", str(tmp_path / "two" / "out"), "--jobs", "2"]) == 1
+    assert "s9.png" in capsys.readouterr().err
+    one, two = ({p.name: p.read_bytes() for p in (tmp_path / n / "out").iterdir()} for n in ("one", "two"))
+    assert one == two and len(one) == 3
+
+
+@pytest.mark.slow
+def test_a_call_that_was_killed_is_gone_on_with(tmp_path, clean8):
+    shots = tmp_path / "shots"
+    shots.mkdir()
+    for n in range(8):
+        Image.fromarray(np.roll(clean8, 9 * n, axis=1)).save(shots / f"s{n}.png")
+    out = tmp_path / "out"
+    call = ["run", str(shots), *QUICK, "--out", str(out), "--jobs", "2"]
+    program = subprocess.Popen([sys.executable, "-m", "crispgrain", *call], stdout=subprocess.DEVNULL)
+    end = time.monotonic() + 120
+    while not out.exists() or len(list(out.glob("*.png"))) < 2:
+        assert time.monotonic() < end
+        time.sleep(0.02)
+    program.kill()
+    program.wait()
+    time.sleep(1)
+    made = {p.name: p.stat().st_mtime_ns for p in out.glob("s*.png")}
+    assert len(made) < 8
+    assert main([*call, "--resume"]) == 0
+    assert sorted(p.name for p in out.iterdir()) == [f"s{n}-denoise.png" for n in range(8)]
+    assert {name: (out / name).stat().st_mtime_ns for name in made} == made

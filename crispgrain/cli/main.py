@@ -6,10 +6,12 @@ import argparse
 import json
 import sys
 from collections.abc import Callable, Iterator, Sequence
+from functools import partial
 from pathlib import Path
 
 from crispgrain import __version__, presets
 from crispgrain.cancel import Cancelled
+from crispgrain.cli.batch import run_queue
 from crispgrain.core.colour.icc import PROFILE_NAMES
 from crispgrain.core.errors import ShotError, TreatmentError
 from crispgrain.core.files import OutputFormat, find_shots
@@ -84,6 +86,10 @@ def _parser() -> argparse.ArgumentParser:
     run.add_argument("--bits", choices=("8", "16"))
     run.add_argument("--profile", choices=PROFILE_NAMES)
     run.add_argument("--ppi", type=float, metavar="N")
+    run.add_argument("--jobs", type=int, default=1, metavar="N", help="shots rendered at once, in processes (1)")
+    run.add_argument(
+        "--resume", action="store_true", help="go on with what an ended call left in --out; files as given"
+    )
     run.add_argument("--replace", action="store_true", help="write over results of the same name")
     size = run.add_mutually_exclusive_group()
     for by in ("long-side", "width", "height"):
@@ -195,6 +201,8 @@ def run_files(options: argparse.Namespace) -> int:
         for rule in load_rules(options.rules):
             presets.load(rule.preset)  # one that is not there is a wrong call
     _treatment(options, Path("-"))  # a wrong call fails before any work is done
+    if options.jobs > 1 or options.resume:
+        return run_queue(options, _opened(options.files), partial(_treatment, options))
     done, failed = 0, 0
     for shot in _opened(options.files):
         try:

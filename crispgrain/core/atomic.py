@@ -7,6 +7,8 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
+UNFINISHED = ".unfinished-"
+
 
 class FolderError(OSError):
     """A folder that no file can be made in."""
@@ -32,7 +34,7 @@ def atomic_write(path: Path, write: Callable[[Path], object], replace: bool = Tr
     """
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        handle, name = tempfile.mkstemp(prefix=".unfinished-", suffix=path.suffix, dir=path.parent)
+        handle, name = tempfile.mkstemp(prefix=f"{UNFINISHED}{os.getpid()}-", suffix=path.suffix, dir=path.parent)
     except OSError as error:
         raise FolderError(error.errno, error.strerror) from error
     os.close(handle)
@@ -46,6 +48,14 @@ def atomic_write(path: Path, write: Callable[[Path], object], replace: bool = Tr
         return final
     finally:
         unfinished.unlink(missing_ok=True)
+
+
+def sweep(folder: Path) -> None:
+    """Remove what processes of ours left unfinished in a folder when they were killed."""
+    for path in folder.glob(f"{UNFINISHED}*"):
+        pid = path.name[len(UNFINISHED) :].partition("-")[0]
+        if pid.isdigit() and not Path(f"/proc/{pid}").exists():
+            path.unlink(missing_ok=True)
 
 
 def _claimed(path: Path) -> Path:

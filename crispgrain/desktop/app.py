@@ -34,6 +34,7 @@ def run_window(paths: list[Path]) -> int:
         window.open_paths([p.absolute() for p in paths])
     elif not window.session.reopen():
         window.opening.prepare_demo()
+    QTimer.singleShot(0, window.export_flow.offer_left_over)
     # Python must wake now and then to notice Ctrl+C in the terminal.
     signal.signal(signal.SIGINT, lambda *_: window.close())
     ticker = QTimer()

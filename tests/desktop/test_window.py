@@ -1,6 +1,5 @@
 """The real window: open, click, drag, type, and look at the pixels and files that result."""
 
-import errno
 import threading
 from pathlib import Path
 
@@ -12,7 +11,7 @@ from PySide6.QtGui import QDropEvent, QImage, QWheelEvent
 from PySide6.QtWidgets import QApplication
 
 from crispgrain.core.colour import icc
-from crispgrain.core.files import OutputFormat, OutputSettings, read_shot, write
+from crispgrain.core.files import OutputFormat, OutputSettings, read_shot
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.threads import worker_count
@@ -585,18 +584,23 @@ def test_export_to_a_place_that_takes_nothing_says_so(opened, qtbot):
     assert opened.session.roll.shots[0].state is State.TREATED  # what was chosen in the dialog is its Print stage now
 
 
-def test_an_export_to_a_full_disk_leaves_nothing_and_the_window_lives_on(opened, qtbot, tmp_path, monkeypatch):
-    def fails_half_way(pixels, path, settings):
-        path.write_bytes(b"half a picture")
-        raise OSError(errno.ENOSPC, "No space left on device")
+def test_an_export_waits_for_room_on_a_full_disk(opened, qtbot, tmp_path, monkeypatch):
+    from crispgrain.orders import queue
+    from tests.orders.fakes import fake_work
 
-    monkeypatch.setitem(write.ENCODERS, OutputFormat.TIFF, fails_half_way)
-    export_with(opened, qtbot, [0], folder=tmp_path / "out", format="tiff")
-    qtbot.waitUntil(lambda: "No space left on device" in opened.status.words.text(), timeout=5000)
-    assert list((tmp_path / "out").iterdir()) == []
-    monkeypatch.undo()
-    export_with(opened, qtbot, [0], folder=tmp_path / "out", format="png")
-    assert len(list((tmp_path / "out").iterdir())) == 1
+    monkeypatch.setattr(queue, "work", fake_work)
+    monkeypatch.setattr(queue, "LOOK", 0.1)
+    monkeypatch.setattr(queue, "ROOM", 10**18)
+    folder = tmp_path / "out"
+    folder.mkdir()
+    dialog = ExportDialog(opened.session.pipeline, 1, folder, opened)
+    dialog.name.setText("full once")
+    opened.export_flow.export([0], dialog)
+    qtbot.waitUntil(lambda: "no room" in opened.status.words.text(), timeout=10_000)
+    assert "Going on when there is room" in opened.status.words.text()
+    with hearing(opened.exporter.finished, qtbot):
+        monkeypatch.setattr(queue, "ROOM", 0)
+    assert opened.session.roll.shots[0].state is State.EXPORTED
 
 
 def test_a_source_too_small_to_enlarge_well_is_warned_of(opened, qtbot):

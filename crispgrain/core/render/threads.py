@@ -8,10 +8,18 @@ from contextlib import AbstractContextManager
 import cv2
 from threadpoolctl import threadpool_limits
 
+_most = 0  # threads, if not as many as there are processors
+
 
 def worker_count() -> int:
-    """Threads that render tiles: one for each processor this process may use."""
-    return len(os.sched_getaffinity(0))
+    """Threads that render tiles: one for each processor this process may use, or fewer if it was told so."""
+    return _most or len(os.sched_getaffinity(0))
+
+
+def limit_workers(most: int) -> None:
+    """Use no more threads than that in this process, one of several; 0 is as many as there are processors."""
+    global _most
+    _most = most
 
 
 def single_threaded_libraries() -> AbstractContextManager:

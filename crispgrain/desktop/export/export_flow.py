@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 from PySide6.QtCore import QObject
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QMessageBox, QWidget
 
 from crispgrain.core.model import Stage
 from crispgrain.core.render.progress import Progress
 from crispgrain.desktop.base.preferences import last_folder, last_output, remember_export
 from crispgrain.desktop.base.status_line import StatusLine
+from crispgrain.orders.job import Job
 from crispgrain.session.session import Session
 from crispgrain.session.shots import ShotId, State
 
 from .export_dialog import ExportDialog
-from .exporter import Exporter, Job
+from .exporter import Exporter
 
 
 class ExportFlow(QObject):
@@ -24,7 +23,8 @@ class ExportFlow(QObject):
     def __init__(self, session: Session, exporter: Exporter, status: StatusLine, window: QWidget) -> None:
         super().__init__(window)
         self.session, self.exporter, self.status, self.window = session, exporter, status, window
-        exporter.started.connect(lambda job: session.roll.set_state(job.id, State.RENDERING))
+        exporter.started.connect(self._started)
+        exporter.trouble.connect(status.say)
         exporter.progress.connect(self._progress)
         exporter.written.connect(self._written)
         exporter.failed.connect(self._failed)
@@ -51,22 +51,41 @@ class ExportFlow(QObject):
         self.session.change(changed, "Print: as exported")
         self.status.offer_folder(None)
         folder, name = dialog.chosen_folder, dialog.chosen_name
-        self.exporter.add([Job(id, roll[id].path, dialog.with_effort(changed[id]), folder, name) for id in ids])
+        self.exporter.add([(id, roll[id].path, dialog.with_effort(changed[id]), folder, name) for id in ids])
+
+    def offer_left_over(self) -> None:
+        """Ask whether to go on with what was not written when the program ended."""
+        jobs = self.exporter.left_over()
+        if not jobs:
+            return
+        count = "1 file is" if len(jobs) == 1 else f"{len(jobs)} files are"
+        answer = QMessageBox.question(self.window, "Crisp Grain", f"{count} not written yet. Go on with that?")
+        if answer == QMessageBox.StandardButton.Yes:
+            self.exporter.go_on(jobs)
+        else:
+            self.exporter.drop(jobs)
 
     def _progress(self, job: Job, progress: Progress) -> None:
-        more = f" ({self.exporter.waiting - 1} more waiting)" if self.exporter.waiting > 1 else ""
+        waiting = self.exporter.waiting - 1
+        more = f" ({waiting} more waiting)" if waiting > 0 else ""
         self.status.say(f"Exporting {job.path.name}{more}", progress)
 
-    def _written(self, job: Job, path: Path) -> None:
-        self.session.roll.set_state(job.id, State.EXPORTED)
-        self.status.offer_folder(path.parent)
-        self.status.say(f"Written: {path.name}")
+    def _started(self, id: ShotId | None, job: Job) -> None:
+        if id is not None:
+            self.session.roll.set_state(id, State.RENDERING)
 
-    def _failed(self, job: Job, words: str) -> None:
+    def _written(self, id: ShotId | None, job: Job) -> None:
+        if id is not None:
+            self.session.roll.set_state(id, State.EXPORTED)
+        if job.result is not None:
+            self.status.offer_folder(job.result.parent)
+            self.status.say(f"Written: {job.result.name}")
+
+    def _failed(self, id: ShotId | None, job: Job) -> None:
         roll = self.session.roll
-        if job.id in roll.shots:
-            roll.set_state(job.id, roll[job.id].settled_state)
-        self.status.say(f"Not exported: {words}")
+        if id is not None and id in roll.shots:
+            roll.set_state(id, roll[id].settled_state)
+        self.status.say(f"Not exported: {job.words or 'stopped'}")
 
     def _finished(self, written: int, failed: int) -> None:
         if written + failed > 1:

@@ -1,111 +1,96 @@
-"""Exports in the background, one shot after the other; a broken one does not stop the rest."""
+"""The queue of orders as the window sees it: its signals in the window's thread, its jobs by shots."""
 
 from __future__ import annotations
 
-import queue
-import threading
-from dataclasses import dataclass
+from collections.abc import Sequence
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
-from crispgrain.cancel import Cancelled, CancelToken
-from crispgrain.core.render.whole import export
-from crispgrain.core.shot import open_shot
 from crispgrain.core.treatment import Treatment
-from crispgrain.desktop.base.background import yield_to_window
+from crispgrain.orders.job import Job, JobState
+from crispgrain.orders.journal import Journal
+from crispgrain.orders.queue import OrderQueue
 from crispgrain.session.shots import ShotId
 
-
-@dataclass(frozen=True)
-class Job:
-    """One result to write."""
-
-    id: ShotId
-    path: Path
-    treatment: Treatment
-    folder: Path
-    name: str = ""
+Wish = tuple[ShotId, Path, Treatment, Path, str]  # shot, its file, treatment, folder, name
 
 
 class Exporter(QObject):
-    """Renders and writes files in a thread of its own. All signals arrive in the window's thread."""
+    """Puts orders into the queue. All signals arrive in the window's thread."""
 
-    started = Signal(object)  # Job
+    started = Signal(object, object)  # ShotId or None, Job
     progress = Signal(object, object)  # Job, Progress
-    written = Signal(object, object)  # Job, Path
-    failed = Signal(object, str)  # Job, words
-    finished = Signal(int, int)  # written, failed
+    written = Signal(object, object)  # ShotId or None, Job
+    failed = Signal(object, object)  # ShotId or None, Job; cancelled ones, too
+    trouble = Signal(str)  # why nothing goes on for now
+    finished = Signal(int, int)  # written, failed since nothing was waiting last
     busy = Signal(bool)  # whether anything is waiting or under way
+    _changed = Signal(object)
 
-    def __init__(self) -> None:
+    def __init__(self, journal: Path, store: Path) -> None:
         super().__init__()
-        self._jobs: queue.Queue[Job | None] = queue.Queue()
-        self._cancel = CancelToken()
-        self._waiting = 0
+        self.queue = OrderQueue(Journal(journal), store)
+        self._shots: dict[int, ShotId] = {}
+        self._told: set[int] = set()  # jobs whose start or end was told
         self._counts = [0, 0]
-        self._lock = threading.Lock()
-        self._thread = threading.Thread(target=self._work, name="exporter", daemon=True)
-        self._thread.start()
+        self._changed.connect(self._tell)
+        self.queue.changed.connect(self._changed.emit)
+        self.queue.progress.connect(self.progress.emit)
+        self.queue.trouble.connect(self.trouble.emit)
 
-    def add(self, jobs: list[Job]) -> None:
-        with self._lock:
-            if not self._waiting:
-                self._cancel, self._counts = CancelToken(), [0, 0]
-            self._waiting += len(jobs)
+    def add(self, wishes: Sequence[Wish]) -> None:
+        """A new order."""
         self.busy.emit(True)
-        for job in jobs:
-            self._jobs.put(job)
+        jobs = self.queue.journal.add(
+            [(path, treatment, folder, name, False) for _, path, treatment, folder, name in wishes]
+        )
+        self._shots.update((job.id, wish[0]) for job, wish in zip(jobs, wishes, strict=True))
+        self.queue.go_on(jobs)
+
+    def left_over(self) -> list[Job]:
+        """Jobs that were not over when the program ended last."""
+        return self.queue.journal.unfinished()
+
+    def go_on(self, jobs: list[Job]) -> None:
+        self.busy.emit(True)
+        self.queue.go_on(jobs)
+
+    def drop(self, jobs: list[Job]) -> None:
+        """Forget jobs left over."""
+        self.queue.pause(True)
+        self.queue.go_on(jobs)
+        self.queue.cancel([job.id for job in jobs])
+        self.queue.pause(False)
 
     @property
     def waiting(self) -> int:
-        """Jobs not finished yet."""
-        return self._waiting
+        """Jobs that are not over."""
+        return self.queue.left
 
     def stop(self) -> None:
-        """Stop the running export and drop those waiting; files already written stay."""
-        self._cancel.cancel()
+        """Stop the running job and drop those waiting; files already written stay."""
+        self.queue.cancel()
 
     def close(self) -> None:
-        self.stop()
-        self._jobs.put(None)
-        self._thread.join(timeout=30)
+        """End; what is not over is offered at the next start."""
+        self.queue.close()
+        self.queue.journal.close()
 
-    def _work(self) -> None:
-        yield_to_window()  # the threads it starts inherit this
-        while (job := self._jobs.get()) is not None:
-            try:
-                self._one(job)
-            except RuntimeError:
-                return  # the window is gone
-
-    def _one(self, job: Job) -> None:
-        cancel = self._cancel
-        ok: bool | None = None
-        words = ""
-        try:
-            cancel.check()
-            self.started.emit(job)
-            shot = open_shot(job.path)
-            path = export(
-                shot.pipeline(job.treatment), job.folder, job.name,
-                report=lambda p: self.progress.emit(job, p), cancel=cancel,
-            )  # fmt: skip
-            ok = True
-            self.written.emit(job, path)
-        except Cancelled:
-            words = "stopped"
-        except MemoryError:
-            ok, words = False, f"{job.path.name}: there is not enough memory for this result"
-        except Exception as error:  # one shot's trouble must not end the batch
-            ok, words = False, str(error) or type(error).__name__
-        with self._lock:
-            self._waiting -= 1
-            if ok is not None:
-                self._counts[0 if ok else 1] += 1
-            last, counts = self._waiting == 0, list(self._counts)
-        if words:
-            self.failed.emit(job, words)
-        if last:
+    def _tell(self, job: Job) -> None:
+        shot = self._shots.get(job.id)
+        if job.state is JobState.RUNNING:
+            if job.id not in self._told:
+                self._told.add(job.id)
+                self.started.emit(shot, job)
+            return
+        if not job.state.over:
+            return
+        done = job.state is JobState.DONE
+        if job.state is not JobState.CANCELLED:
+            self._counts[0 if done else 1] += 1
+        (self.written if done else self.failed).emit(shot, job)
+        if not self.queue.left:
+            counts, self._counts = self._counts, [0, 0]
             self.busy.emit(False)
             self.finished.emit(*counts)

@@ -29,7 +29,7 @@ from crispgrain.desktop.sheet.control_sheet import ControlSheet
 from crispgrain.desktop.strip.strip_flow import StripFlow
 from crispgrain.desktop.strip.test_strip import TestStrip
 from crispgrain.desktop.tools.tool_flow import ToolFlow
-from crispgrain.paths import store_file
+from crispgrain.paths import orders_file, store_file
 from crispgrain.session.candidates import Candidate
 from crispgrain.session.session import Session
 from crispgrain.store import Store
@@ -55,7 +55,7 @@ class Window(QMainWindow):
         self.settings = preferences()
         trouble = start_provider(self.settings)
         self.session = session = Session(Store(store_file()), sidecar_folder())
-        self.background, self.exporter = Background(), Exporter()
+        self.background, self.exporter = Background(), Exporter(orders_file(), store_file())
 
         self.rail, self.controls, self.status, self.empty = StageRail(), ControlSheet(), StatusLine(), EmptyState()
         self.easel = Easel(session.viewport, session.comparing)
@@ -240,7 +240,9 @@ class Window(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if self.exporter.waiting and self.isVisible():
-            answer = QMessageBox.question(self, "Crisp Grain", "An export is running. Stop it and close?")
+            answer = QMessageBox.question(
+                self, "Crisp Grain", "Files are being written. Close, and go on at the next start?"
+            )
             if answer != QMessageBox.StandardButton.Yes:
                 event.ignore()
                 return

@@ -1,0 +1,96 @@
+"""The process that renders jobs: a crash in a decoder or a network takes one shot with it, not the program."""
+
+from __future__ import annotations
+
+import errno
+import signal
+import threading
+from multiprocessing.connection import Connection
+from pathlib import Path
+from typing import Any
+
+from crispgrain.cancel import Cancelled, CancelToken
+from crispgrain.core.errors import ShotError
+from crispgrain.core.files import read_shot
+from crispgrain.core.meter import measure
+from crispgrain.core.model import Stage
+from crispgrain.core.render.progress import Progress
+from crispgrain.core.render.threads import limit_workers
+from crispgrain.core.render.whole import export, result_name
+from crispgrain.core.shot import Shot
+from crispgrain.core.stages.print.file import output_settings
+from crispgrain.core.treatment import Treatment
+from crispgrain.store import Stamp, Store
+
+# What a worker says: a word, and what belongs to it.
+TARGET, PROGRESS, WRITTEN, FAILED, FULL, CANCELLED = "target", "progress", "written", "failed", "full", "cancelled"
+
+
+def work(line: Connection, threads: int, store: Path) -> None:
+    """Render what comes down the line, one job after the other, until it is closed."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl+C is for the program, which tells us
+    limit_workers(threads)
+    readings = Store(store)
+    while True:
+        try:
+            wish = line.recv()
+        except EOFError:
+            return
+        cancel = CancelToken()
+        over = threading.Event()
+        listener = threading.Thread(target=_listen, args=(line, cancel, over), daemon=True)
+        listener.start()
+        answer = _answer(line, wish, cancel, readings)
+        over.set()
+        listener.join()
+        try:
+            line.send(answer)
+        except OSError:
+            return
+
+
+def _listen(line: Connection, cancel: CancelToken, over: threading.Event) -> None:
+    """Cancel when asked to, and when there is nobody any more who waits for the answer."""
+    while not over.is_set():
+        try:
+            if line.poll(0.1) and line.recv() == CANCELLED:
+                cancel.cancel()
+                return
+        except (EOFError, OSError):
+            cancel.cancel()
+            return
+
+
+def _answer(line: Connection, wish: dict[str, Any], cancel: CancelToken, readings: Store) -> tuple[str, str]:
+    path, folder = Path(wish["path"]), Path(wish["folder"])
+    try:
+        shot = _shot(path, readings)
+        pipeline = shot.pipeline(Treatment.from_json(wish["treatment"]))
+        settings = output_settings(pipeline.resolved[Stage.PRINT].values)
+        name = wish["name"] or result_name(path, pipeline.resolved, settings)
+        line.send((TARGET, str(folder / name)))
+
+        def report(progress: Progress) -> None:
+            line.send((PROGRESS, progress))
+
+        return WRITTEN, str(export(pipeline, folder, name, wish["replace"], report, cancel))
+    except Cancelled:
+        return CANCELLED, ""
+    except MemoryError:
+        return FAILED, f"{path.name}: there is not enough memory for this result"
+    except ShotError as error:
+        cause = error.__cause__
+        full = isinstance(cause, OSError) and cause.errno in (errno.ENOSPC, errno.EDQUOT)
+        return FULL if full else FAILED, str(error)
+    except Exception as error:  # whatever it is, it is one shot's trouble
+        return FAILED, f"{path.name}: {error or type(error).__name__}"
+
+
+def _shot(path: Path, readings: Store) -> Shot:
+    """A shot with the reading it had in the window, if its file is as it was."""
+    source, stamp = read_shot(path), Stamp.of(path)
+    reading = readings.reading(stamp)
+    if reading is None:
+        reading = measure(source)
+        readings.keep_reading(stamp, reading)
+    return Shot(source, reading)

@@ -1,0 +1,191 @@
+"""The queue, with workers that crash, find the disk full, or do not listen; and the real worker on real shots."""
+
+import hashlib
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from crispgrain.core.render.whole import export
+from crispgrain.core.shot import open_shot
+from crispgrain.core.treatment import Treatment
+from crispgrain.orders import queue as module
+from crispgrain.orders.job import JobState
+from crispgrain.orders.journal import Journal
+from crispgrain.orders.queue import OrderQueue
+from tests.orders.fakes import fake_work
+
+pytestmark = pytest.mark.slow
+
+
+@pytest.fixture
+def faked(tmp_path, monkeypatch):
+    """A queue of one slot whose worker is a fake."""
+    monkeypatch.setattr(module, "work", fake_work)
+    monkeypatch.setattr(module, "LOOK", 0.1)
+    queue = OrderQueue(Journal(tmp_path / "orders.sqlite"), tmp_path / "store.sqlite")
+    yield queue
+    queue.close()
+    queue.journal.close()
+
+
+def wishes(tmp_path: Path, *names: str):
+    return [(Path(f"{n}.dng"), Treatment(), tmp_path, name, False) for n, name in enumerate(names)]
+
+
+def wait(until, seconds: float = 60) -> None:
+    end = time.monotonic() + seconds
+    while not until():
+        assert time.monotonic() < end, "it took too long"
+        time.sleep(0.02)
+
+
+def states(queue: OrderQueue) -> list[JobState]:
+    return [job.state for job in queue.journal.jobs()]
+
+
+def test_a_crash_takes_one_shot_and_is_tried_once_more(faked, tmp_path):
+    faked.add(wishes(tmp_path, "", "crash once", "crash", "bad", ""))
+    wait(lambda: not faked.left)
+    assert [s.value for s in states(faked)] == ["done", "done", "failed", "failed", "done"]
+    assert [job.tries for job in faked.journal.jobs()] == [0, 1, 2, 0, 0]
+    assert "2.dng: the process that rendered it ended unexpectedly" in faked.journal.jobs()[2].words
+
+
+def test_a_full_disk_is_waited_for(faked, tmp_path, monkeypatch):
+    said = []
+    faked.trouble.connect(said.append)
+    monkeypatch.setattr(module, "ROOM", 10**18)  # never so much
+    faked.add(wishes(tmp_path, "full once", ""))
+    wait(lambda: bool(said))
+    time.sleep(0.5)
+    assert [s.value for s in states(faked)] == ["waiting", "waiting"]
+    assert "no room" in said[0]
+    monkeypatch.setattr(module, "ROOM", 0)
+    wait(lambda: not faked.left)
+    assert [s.value for s in states(faked)] == ["done", "done"]
+    assert said[-1] == ""
+
+
+def test_waiting_jobs_change_places_and_nothing_begins_while_paused(faked, tmp_path):
+    begun = []
+    faked.changed.connect(lambda job: begun.append(job.path.stem) if job.state is JobState.RUNNING else None)
+    faked.pause(True)
+    jobs = faked.add(wishes(tmp_path, "", "", ""))
+    time.sleep(0.3)
+    assert begun == []
+    faked.move(jobs[2].id, 0)
+    faked.pause(False)
+    wait(lambda: not faked.left)
+    assert list(dict.fromkeys(begun)) == ["2", "0", "1"]
+
+
+def test_cancelling_ends_running_and_waiting_jobs_and_the_queue_goes_on(faked, tmp_path, monkeypatch):
+    monkeypatch.setattr(module, "PATIENCE", 0.5)
+    jobs = faked.add(wishes(tmp_path, "slow", "deaf", "", ""))
+    wait(lambda: faked.jobs[0].state is JobState.RUNNING)
+    faked.cancel([jobs[0].id, jobs[3].id])
+    wait(lambda: faked.jobs[0].path.stem == "1" and faked.jobs[0].state is JobState.RUNNING)
+    faked.cancel([jobs[1].id])  # one that does not listen is killed
+    wait(lambda: not faked.left)
+    assert [s.value for s in states(faked)] == ["cancelled", "cancelled", "done", "cancelled"]
+
+
+def test_what_a_closed_program_left_is_gone_on_with(tmp_path, monkeypatch):
+    monkeypatch.setattr(module, "work", fake_work)
+    journal = Journal(tmp_path / "orders.sqlite")
+    queue = OrderQueue(journal, tmp_path / "s.sqlite")
+    queue.add(wishes(tmp_path, "", "slow", ""))
+    wait(lambda: [s.value for s in states(queue)][:2] == ["done", "running"])
+    queue.close()
+    journal.close()
+    again = Journal(tmp_path / "orders.sqlite")
+    left = again.unfinished()
+    assert [job.path.stem for job in left] == ["1", "2"]
+    assert [job.state.value for job in left] == ["waiting", "waiting"]
+    again.close()
+
+
+# ---- the real worker -------------------------------------------------------------------
+
+
+@pytest.fixture
+def shots(tmp_path) -> list[Path]:
+    rng = np.random.default_rng(0)
+    paths = [tmp_path / f"shot-{n}.png" for n in range(4)]
+    for path in paths:
+        Image.fromarray(rng.integers(60, 180, (80, 120, 3), np.uint8)).save(path)
+    return paths
+
+
+TREATMENT = Treatment().set("denoise.on", True).set("denoise.model", "wavelet").set("print.format", "png")
+
+
+def sums(folder: Path) -> dict[str, str]:
+    return {p.name: hashlib.sha256(p.read_bytes()).hexdigest() for p in sorted(folder.iterdir())}
+
+
+@pytest.mark.parametrize("count", [1, 3])
+def test_files_are_the_same_however_many_processes_write_them(count, shots, tmp_path):
+    direct, queued = tmp_path / "direct", tmp_path / "queued"
+    for path in shots:
+        export(open_shot(path).pipeline(TREATMENT), direct)
+    broken = tmp_path / "broken.png"
+    broken.write_bytes(shots[0].read_bytes()[:200])
+    queue = OrderQueue(Journal(tmp_path / "orders.sqlite"), tmp_path / "store.sqlite", count)
+    queue.add([(path, TREATMENT, queued, "", False) for path in [shots[0], broken, *shots[1:]]])
+    wait(lambda: not queue.left, 120)
+    queue.close()
+    assert sums(queued) == sums(direct)
+    (failed,) = [job for job in queue.journal.jobs() if job.state is JobState.FAILED]
+    assert failed.words.startswith("broken.png: ")
+    queue.journal.close()
+
+
+KILLED = """
+import sys, time
+from pathlib import Path
+from crispgrain.core.treatment import Treatment
+from crispgrain.orders.journal import Journal
+from crispgrain.orders.queue import OrderQueue
+
+if __name__ == "__main__":
+    base = Path(sys.argv[1])
+    treatment = Treatment().set("denoise.on", True).set("denoise.model", "wavelet").set("print.format", "png")
+    queue = OrderQueue(Journal(base / "orders.sqlite"), base / "store.sqlite", 2)
+    queue.add([(path, treatment, base / "out", "", False) for path in sorted(base.glob("shot-*.png"))])
+    while True:
+        time.sleep(1)
+"""
+
+
+def test_killed_in_the_middle_of_a_batch_the_rest_is_made_and_nothing_twice(tmp_path):
+    for n in range(12):
+        Image.fromarray(np.full((200, 300, 3), 40 + n, np.uint8)).save(tmp_path / f"shot-{n:02}.png")
+    script = tmp_path / "killed.py"
+    script.write_text(KILLED)
+    program = subprocess.Popen([sys.executable, str(script), str(tmp_path)], cwd=Path(__file__).parents[2])
+    out = tmp_path / "out"
+    try:
+        wait(lambda: out.exists() and len(list(out.glob("*.png"))) >= 3, 90)
+    finally:
+        os.kill(program.pid, signal.SIGKILL)
+        program.wait()
+    time.sleep(1.0)  # the workers notice, and end
+    made = {p: p.stat().st_mtime_ns for p in out.glob("shot*.png")}
+    journal = Journal(tmp_path / "orders.sqlite")
+    left = journal.unfinished()
+    assert 0 < len(left) < 12
+    queue = OrderQueue(journal, tmp_path / "store.sqlite", 2)
+    queue.go_on(left)
+    wait(lambda: not queue.left, 120)
+    queue.close()
+    journal.close()
+    assert sorted(p.name for p in out.iterdir()) == [f"shot-{n:02}-denoise.png" for n in range(12)]
+    assert {p: p.stat().st_mtime_ns for p in made} == made
