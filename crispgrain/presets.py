@@ -12,11 +12,14 @@ from crispgrain.core.treatment import Treatment
 from crispgrain.paths import presets_folder
 
 SUFFIX = ".json"
+SHIPPED = Path(__file__).with_name("shipped")
 
 
 def saved() -> list[Path]:
-    """The files of all presets, by name."""
-    return sorted(presets_folder().glob(f"*{SUFFIX}")) if presets_folder().is_dir() else []
+    """The files of all presets: one's own by name, then those that ship, unless one of that name was saved."""
+    own = sorted(presets_folder().glob(f"*{SUFFIX}")) if presets_folder().is_dir() else []
+    names = {name_in(path) for path in own}
+    return [*own, *(path for path in sorted(SHIPPED.glob(f"*{SUFFIX}")) if name_in(path) not in names)]
 
 
 def file_name(name: str) -> str:
@@ -69,5 +72,5 @@ def load(name: str) -> Treatment:
     """
     named = {name_in(path): path for path in saved()}
     if name not in named:
-        raise TreatmentError(f"there is no preset “{name}”; there are {', '.join(named) or 'none yet'}")
+        raise TreatmentError(f"there is no preset “{name}”; there are {', '.join(named)}")
     return Treatment.load(named[name])

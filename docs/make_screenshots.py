@@ -13,6 +13,7 @@ from PySide6.QtCore import QPoint
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 
+from crispgrain.core.marks import Mark
 from crispgrain.core.masks import LinearGradient
 from crispgrain.core.model import Stage
 from crispgrain.core.treatment import Treatment
@@ -55,6 +56,12 @@ def main() -> None:
             window.session.shot is not None and window.display.renderer.idle and not window.display.renderer._wanted()
         )
 
+    for id, mark in ((1, Mark.KEEP), (3, Mark.KEEP), (5, Mark.REJECT), (6, Mark.LOOK_AGAIN)):
+        window.session.mark(mark, [id])
+    window.session.select([1, 2, 3])
+    window.contact.set_wide(True)
+    save(window, "roll")
+    window.contact.set_wide(False)
     window.session.choose(2)
     wait(rendered)
     save(window, "easel")

@@ -50,6 +50,7 @@ class Session:
         self.current: ShotId | None = None
         self.selection: list[ShotId] = []
         self.together = False
+        self.copied: Treatment | None = None
         self.stage = Stage.DENOISE
         self.operation = Stage.DENOISE.value  # of the stage: the one everywhere, a zone or the crop
         self._pipeline: Pipeline | None = None
@@ -264,6 +265,19 @@ class Session:
         changed = {id: self.roll[id].treatment.synced_from(self.treatment, wanted, per_shot) for id in others}
         self.change(changed, f"Sync to {len(others)} shots")
         return len(others)
+
+    def copy_treatment(self) -> None:
+        """Keep the treatment of the shot on the easel to be pasted, without what belongs to it alone."""
+        self.copied = self.treatment.part(list(Stage), "")
+
+    def paste_treatment(self) -> int:
+        """Put what was copied on the chosen shots, as one step; returns how many."""
+        copied = self.copied
+        if copied is None:
+            return 0
+        ids = self.chosen
+        self.change({id: self.roll[id].treatment.synced_from(copied, list(Stage)) for id in ids}, "Treatment pasted")
+        return len(ids)
 
     def put_preset(self, preset: Treatment, ids: Iterable[ShotId], name: str) -> None:
         """Put all stages of a preset on shots."""

@@ -242,3 +242,31 @@ def test_treated_together_only_what_was_changed_is_carried_over(session, files):
     session.change_treatment(session.treatment.set("denoise.luminance", None), "back to the meter")
     assert session.roll[1].treatment[Stage.DENOISE].values == {"colour": 10.0}
     assert session.roll[3].treatment == Treatment()
+
+
+def test_a_copied_treatment_is_pasted_on_all_chosen_shots_as_one_step(session, files):
+    session.open(files)
+    assert session.paste_treatment() == 0
+    session.change_treatment(Treatment().set("denoise.colour", 60.0).set("crop.angle", 2.0), "by hand")
+    session.copy_treatment()
+    session.select([1, 2])
+    assert session.paste_treatment() == 2
+    for id in (1, 2):
+        assert session.roll[id].treatment[Stage.DENOISE].values == {"colour": 60.0}
+        assert session.roll[id].treatment.find("crop") is None
+    session.history.undo()
+    assert session.roll[1].treatment == session.roll[2].treatment == Treatment()
+
+
+def test_presets_of_our_own_ship_and_give_way_to_one_saved_under_their_name(session, files):
+    from crispgrain import presets
+
+    names = [presets.name_in(path) for path in presets.saved()]
+    assert {"Night series, high ISO", "Film scan", "8 × 10 in print", "Screen", "Old compact camera"} == set(names)
+    session.open(files)
+    session.put_preset(presets.load("8 × 10 in print"), [0], "Preset")
+    load(session)
+    assert max(session.pipeline.size.width, session.pipeline.size.height) == 3000  # 10 in at 300 ppi
+    presets.save(Treatment().set("finish.on", True), "Screen", [Stage.FINISH])
+    assert len(presets.saved()) == 5
+    assert presets.load("Screen")[Stage.FINISH].on is True

@@ -46,6 +46,11 @@ class SeveralFlow(QObject):
         count = self._session.sync(ids, stages, per_shot)
         self._status.say(f"{len(stages)} stages synced to {count} shots.")
 
+    def paste(self) -> None:
+        """Put the copied treatment on the selected shots."""
+        count = self._session.paste_treatment()
+        self._status.say(f"Treatment pasted on {count} shots." if count else "No treatment was copied yet.")
+
     def ask_preset(self) -> None:
         treatment = self._session.treatment
         dialog = StagesDialog(
@@ -66,8 +71,6 @@ class SeveralFlow(QObject):
         menu.clear()
         for file in presets.saved():
             add_action(menu, presets.name_in(file), partial(self.apply_preset, file))
-        if menu.isEmpty():
-            menu.addAction("No presets yet").setEnabled(False)
 
     def apply_preset(self, file: Path, ids: list[ShotId] | None = None) -> None:
         """Put a preset on shots; on those chosen if none are named."""

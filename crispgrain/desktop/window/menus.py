@@ -76,6 +76,8 @@ def build_menus(window: Window) -> Menus:
     history.changed.connect(show_history)
     show_history()
     treatment.addSeparator()
+    copy = add_action(treatment, "Copy treatment", window.session.copy_treatment, "Ctrl+Shift+C")
+    paste = add_action(treatment, "Paste treatment on selected shots", window.several.paste, "Ctrl+Shift+V")
     sync = add_action(treatment, "Sync to selected shots …", window.several.ask_sync, "Ctrl+Shift+Y")
     save_preset = add_action(treatment, "Save as preset …", window.several.ask_preset)
     presets = treatment.addMenu("Apply preset")
@@ -130,4 +132,6 @@ def build_menus(window: Window) -> Menus:
     add_action(view, "Test strip", window.start_strip, "T")
 
     add_action(bar.addMenu("&Help"), "About Crisp Grain and its keys", partial(show_about, window))
-    return Menus((export, export_all, sync, save_preset, keep, print_view, reset), export, sync, presets, takes)
+    return Menus(
+        (export, export_all, copy, paste, sync, save_preset, keep, print_view, reset), export, sync, presets, takes
+    )
