@@ -54,6 +54,7 @@ class Session:
         self.stage = Stage.DENOISE
         self.operation = Stage.DENOISE.value  # of the stage: the one everywhere, a zone or the crop
         self._pipeline: Pipeline | None = None
+        self._next_place: tuple[float, float] | None = None
         self.roll.problem.connect(self.problem.emit)
         self.keeper.problem.connect(self.problem.emit)
 
@@ -189,6 +190,18 @@ class Session:
         if self._pipeline is None or self._pipeline.source is not shot.source:
             self._pipeline = shot.pipeline(self.treatment, self.cache, VIEW_TILE)
         return self._pipeline
+
+    def look_at_next(self, point: tuple[float, float]) -> None:
+        """Look at a point of the source of the shot on the easel once it is in memory."""
+        self._next_place = point
+
+    def take_place(self) -> None:
+        """Go to where was asked for: called when the shot is in memory."""
+        pipeline, point, self._next_place = self.pipeline, self._next_place, None
+        if pipeline is not None and point is not None:
+            x, y = pipeline.steps[-1].after.to_source.inverse(*point)  # type: ignore[arg-type]
+            self.viewport.place(pipeline.size)
+            self.viewport.look_at(float(x), float(y))
 
     def compared(self, treatment: Treatment | None = None) -> Comparison | None:
         """The two views to show, perhaps under another treatment; raises as :attr:`pipeline`."""

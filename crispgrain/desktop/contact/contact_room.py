@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QTimer, Signal
-from PySide6.QtWidgets import QHBoxLayout, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QBoxLayout, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from crispgrain.session.session import Session
 
@@ -34,10 +34,12 @@ class ContactRoom(QWidget):
         self.together.setCheckable(True)
         self.together.setToolTip("Treat together: every change goes to all selected shots at once.")
         self.together.toggled.connect(session.treat_together)
+        for button in (self.button, self.together):
+            button.setSizePolicy(QSizePolicy.Policy.MinimumExpanding, QSizePolicy.Policy.Fixed)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
-        head = QHBoxLayout()
+        self._head = head = QBoxLayout(QBoxLayout.Direction.LeftToRight)
         head.setContentsMargins(10, 6, 10, 6)
         head.addWidget(self.bar, 1)
         head.addWidget(self.together)
@@ -58,6 +60,8 @@ class ContactRoom(QWidget):
     def set_wide(self, wide: bool) -> None:
         self.wide = wide
         self.bar.setVisible(wide)
+        direction = QBoxLayout.Direction.LeftToRight if wide else QBoxLayout.Direction.TopToBottom
+        self._head.setDirection(direction)
         self.setMinimumWidth(WIDTH)
         self.setMaximumWidth(16_000_000 if wide else WIDTH)
         self.sheet.set_wide(wide, self.bar.size_of.value())

@@ -73,7 +73,7 @@ class RollBar(QWidget):
         roll = self._session.roll
         roll.arrange(
             evolve(
-                roll.listing, order=self.order.currentData(), descending=self.descending.isChecked(),
+                roll.listing, order=Order(self.order.currentData()), descending=self.descending.isChecked(),
                 text=self.text.text(), marks=self.marks.currentData(), folded=self.folded.isChecked(),
             )
         )  # fmt: skip

@@ -64,6 +64,9 @@ class Display(QObject):
     def close(self) -> None:
         self.renderer.close()
 
+    def set_busy(self, on: bool) -> None:
+        self.busy = on
+
     def draft(self) -> None:
         """Answer with the stage's draft for a moment: a size is being chosen."""
         self._settling.start()

@@ -20,6 +20,7 @@ def laid_out(window: Window) -> QWidget:
     column.addWidget(window.strip)
     window.middle.addWidget(window.empty)
     window.middle.addWidget(bench)
+    window.middle.addWidget(window.line_up_view)
     body = QHBoxLayout()
     body.setSpacing(0)
     body.addWidget(window.controls)

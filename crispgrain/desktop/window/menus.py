@@ -129,9 +129,14 @@ def build_menus(window: Window) -> Menus:
     add_action(view, "Next surround (grey, white, black)", window.looking.next_surround, "G")
     add_action(view, "Dim room", window.looking.toggle_dim, "Ctrl+D")
     view.addSeparator()
+    line_up = add_action(view, "Line-up of the selected shots", window.line_up.start, "U")
     add_action(view, "Test strip", window.start_strip, "T")
 
     add_action(bar.addMenu("&Help"), "About Crisp Grain and its keys", partial(show_about, window))
     return Menus(
-        (export, export_all, copy, paste, sync, save_preset, keep, print_view, reset), export, sync, presets, takes
+        (export, export_all, copy, paste, sync, save_preset, keep, print_view, reset, line_up),
+        export,
+        sync,
+        presets,
+        takes,
     )

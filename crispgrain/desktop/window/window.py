@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from functools import partial
-from pathlib import Path
 
 from PySide6.QtCore import QEvent, Qt
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QImage, QKeyEvent
@@ -20,6 +19,8 @@ from crispgrain.desktop.contact.thumbnails import Thumbnails
 from crispgrain.desktop.easel.easel import Easel
 from crispgrain.desktop.export.export_flow import ExportFlow
 from crispgrain.desktop.export.exporter import Exporter
+from crispgrain.desktop.line_up.line_up_flow import LineUpFlow
+from crispgrain.desktop.line_up.line_up_view import LineUpView
 from crispgrain.desktop.loading.ahead import Ahead
 from crispgrain.desktop.loading.shot_loader import ShotLoader
 from crispgrain.desktop.rail.stage_rail import StageRail
@@ -67,14 +68,16 @@ class Window(QMainWindow):
         self.thumbnails = Thumbnails(session, self.sheet)
         self.display = Display(session, self.rail, self.controls, self.easel, self.status, self.background)
         self.opening = Opening(session, self.background, self.status, self.settings, self)
+        self.open_paths = self.opening.open_paths
         self.export_flow = ExportFlow(session, self.exporter, self.status, self)
         self.strip_flow = StripFlow(session, self.easel, self.strip, self.status)
         self.tool_flow = ToolFlow(session, self.easel, self.background, self.status)
         self.several = SeveralFlow(session, self.status, self)
         self.takes = TakesFlow(session, self.status, self)
-        self.middle = QStackedWidget()
+        self.middle, self.line_up_view = QStackedWidget(), LineUpView()
         self.setCentralWidget(laid_out(self))
         self.looking = Looking(self)
+        self.line_up = LineUpFlow(session, self.line_up_view, self.middle, self.background)
         self.menus = build_menus(self)
         self._connect()
         self.display.show_nothing()
@@ -85,7 +88,8 @@ class Window(QMainWindow):
 
     def _connect(self) -> None:
         session = self.session
-        session.problem.connect(self._problem)
+        # Said by whatever thread met with it.
+        session.problem.connect(lambda words: self.background.in_window(partial(self.status.say, words)))
         session.roll.opened.connect(self._opened)
         session.current_changed.connect(self._open_current)
         session.treatment_changed.connect(self._follow)
@@ -107,7 +111,8 @@ class Window(QMainWindow):
         self.loader.first_look.connect(self._show_first_look)
         self.loader.ready.connect(self._shot_ready)
         self.loader.failed.connect(self._shot_failed)
-        self.exporter.busy.connect(self._exporting)
+        self.exporter.busy.connect(self.display.set_busy)
+        self.line_up.started.connect(partial(self.contact.set_wide, False))
         self.contact.widened.connect(lambda wide: self.middle.setVisible(not wide))
         self.menus.presets.aboutToShow.connect(lambda: self.several.fill_presets(self.menus.presets))
         self.menus.takes.aboutToShow.connect(lambda: self.takes.fill(self.menus.takes))
@@ -118,16 +123,9 @@ class Window(QMainWindow):
         self.empty.demo_wanted.connect(self.open_demo)
 
     # ---- shots ---------------------------------------------------------------------------
-    def open_paths(self, paths: list[Path]) -> None:
-        self.opening.open_paths(paths)
-
     def open_demo(self) -> None:
         self.empty.setEnabled(False)
         self.opening.open_demo(partial(self.empty.setEnabled, True))
-
-    def _problem(self, words: str) -> None:
-        """Said by whatever thread met with it."""
-        self.background.in_window(partial(self.status.say, words))
 
     def _opened(self, ids: list[int]) -> None:
         self.middle.setCurrentIndex(1)
@@ -152,6 +150,7 @@ class Window(QMainWindow):
         if id == self.session.current:
             self.status.say("")
             self.menus.enable(True)
+            self.session.take_place()
             self.display.show_treated()
             self._follow()
 
@@ -166,7 +165,7 @@ class Window(QMainWindow):
 
     def dropEvent(self, event: QDropEvent) -> None:
         event.acceptProposedAction()
-        self.open_paths(local_paths(event.mimeData()))
+        self.opening.open_paths(local_paths(event.mimeData()))
 
     # ---- treatments --------------------------------------------------------------------------
     def change_setting(self, name: str, value: object) -> None:
@@ -204,9 +203,6 @@ class Window(QMainWindow):
             self.ahead.wait()
         else:
             self.ahead.stop()
-
-    def _exporting(self, on: bool) -> None:
-        self.display.busy = on
 
     def _stop(self) -> None:
         if self.exporter.waiting:

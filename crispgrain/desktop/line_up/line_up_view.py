@@ -1,0 +1,148 @@
+"""The line-up as a table: a row a shot, sortable by each figure; keys mark, a double click opens the spot."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QPixmap
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QTableWidget,
+    QTableWidgetItem,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from crispgrain.desktop.easel.layer import image_of
+from crispgrain.session.line_up import Row, Spot
+from crispgrain.session.shots import OpenShot, ShotId
+
+COLUMNS = ("Shot", "Source", "Result", "Mark", "Reading", "Detail taken", "Halo")
+SOURCE, RESULT, MARK, READING, STRUCTURE, HALO = range(1, 7)
+PICTURE = 150  # px
+SORT = Qt.ItemDataRole.UserRole
+
+
+class _Figure(QTableWidgetItem):
+    """A cell that sorts by its number."""
+
+    def __lt__(self, other: QTableWidgetItem) -> bool:
+        return float(self.data(SORT)) < float(other.data(SORT))
+
+
+class LineUpView(QWidget):
+    """Shows rows as they come."""
+
+    opened = Signal(object)  # ShotId, to be put on the easel at its spot
+    spot_chosen = Signal(object)  # Spot
+    closed = Signal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.heading = QLabel("Line-up")
+        self.heading.setProperty("role", "title")
+        self.spot = QComboBox()
+        for spot in Spot:
+            self.spot.addItem(f"At {spot}", spot)
+        self.spot.setAccessibleName("Spot")
+        self.said = QLabel()
+        self.said.setProperty("role", "faint")
+        close = QToolButton()
+        close.setText("To the easel")
+        close.clicked.connect(self.closed)
+        self.table = QTableWidget(0, len(COLUMNS))
+        self.table.setHorizontalHeaderLabels(COLUMNS)
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.table.setIconSize(QSize(PICTURE, PICTURE))
+        self.table.verticalHeader().setDefaultSectionSize(PICTURE + 8)
+        self.table.verticalHeader().hide()
+        self.table.setShowGrid(False)
+        self.table.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.table.setAccessibleName("Line-up")
+        for column, width in enumerate((150, PICTURE + 8, PICTURE + 8, 80, 120, 100, 70)):
+            self.table.setColumnWidth(column, width)
+        self.table.horizontalHeader().setSectionResizeMode(READING, QHeaderView.ResizeMode.Stretch)
+        self.table.horizontalHeader().setHighlightSections(False)
+        head = QHBoxLayout()
+        head.addWidget(self.heading)
+        head.addWidget(self.spot)
+        head.addStretch()
+        head.addWidget(self.said)
+        head.addWidget(close)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(12, 8, 12, 8)
+        layout.addLayout(head)
+        layout.addWidget(self.table, 1)
+        self.table.cellDoubleClicked.connect(lambda row, _: self.opened.emit(self.id_at(row)))
+        self.spot.activated.connect(lambda i: self.spot_chosen.emit(self.spot.itemData(i)))
+
+    def show_shots(self, shots: list[OpenShot]) -> None:
+        """Begin anew with shots whose rows are still to come."""
+        self.table.setSortingEnabled(False)
+        self.table.horizontalHeader().setSortIndicator(-1, Qt.SortOrder.AscendingOrder)  # as on the roll
+        self.table.setRowCount(len(shots))
+        for row, shot in enumerate(shots):
+            name = QTableWidgetItem(shot.path.name)
+            name.setData(SORT, shot.id)
+            self.table.setItem(row, 0, name)
+            for column in range(1, len(COLUMNS)):
+                self.table.setItem(row, column, _Figure() if column in (STRUCTURE, HALO) else QTableWidgetItem())
+            for column in (STRUCTURE, HALO):
+                self._item(row, column).setData(SORT, -1e9)
+                self._item(row, column).setText("…")
+            self._item(row, READING).setText(shot.headline)
+            self._item(row, MARK).setText(shot.treatment.mark)
+        self.table.setSortingEnabled(True)
+
+    def show_row(self, id: ShotId, row: Row) -> None:
+        """Fill in what was computed of a shot."""
+        place = self.row_of(id)
+        if place < 0:
+            return
+        self.table.setSortingEnabled(False)
+        for column, pixels in ((SOURCE, row.source), (RESULT, row.result)):
+            picture = QPixmap.fromImage(image_of(pixels))
+            self._item(place, column).setData(Qt.ItemDataRole.DecorationRole, picture.copy(0, 0, PICTURE, PICTURE))
+        for column, figure in ((STRUCTURE, row.structure), (HALO, row.halo)):
+            self._item(place, column).setData(SORT, figure if figure is not None else -1e9)
+            self._item(place, column).setText(f"{figure:.1%}" if figure is not None else "other size")
+        self.table.setSortingEnabled(True)
+
+    def show_trouble(self, id: ShotId, words: str) -> None:
+        place = self.row_of(id)
+        if place >= 0:
+            self._item(place, READING).setText(words)
+            for column in (STRUCTURE, HALO):
+                self._item(place, column).setText("")
+
+    def show_mark(self, shot: OpenShot) -> None:
+        place = self.row_of(shot.id)
+        if place >= 0:
+            self._item(place, MARK).setText(shot.treatment.mark)
+
+    def id_at(self, row: int) -> ShotId:
+        return int(self._item(row, 0).data(SORT))
+
+    def row_of(self, id: ShotId) -> int:
+        """-1 if the shot is not in it."""
+        return next((row for row in range(self.table.rowCount()) if self.id_at(row) == id), -1)
+
+    @property
+    def selected(self) -> list[ShotId]:
+        return [self.id_at(index.row()) for index in self.table.selectionModel().selectedRows()]
+
+    def _item(self, row: int, column: int) -> QTableWidgetItem:
+        item = self.table.item(row, column)
+        assert item is not None
+        return item
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape:
+            self.closed.emit()
+        else:
+            super().keyPressEvent(event)

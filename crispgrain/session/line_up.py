@@ -1,0 +1,102 @@
+"""The line-up: the same spot of many shots, source beside result, with figures that find the exceptions."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from pathlib import Path
+
+import cv2
+import numpy as np
+from attrs import frozen
+from numpy.typing import NDArray
+
+from crispgrain.cancel import NEVER, CancelToken
+from crispgrain.core.colour import icc
+from crispgrain.core.files.source import Source
+from crispgrain.core.meter.blur import rough_luminance
+from crispgrain.core.render.cache import TileCache
+from crispgrain.core.render.views import halo_mask, structure_taken
+from crispgrain.core.shot import Shot
+from crispgrain.core.treatment import Treatment
+from crispgrain.geometry import Rect
+
+from .comparing import developed
+
+EDGE = 192  # px of the source, of a spot
+BAND = (1.5, 6.0)  # px
+LOOKED_AT = 9  # places each way in which a spot is sought
+SMALL_CACHE = 120_000_000  # bytes, for one shot
+
+
+class Spot(StrEnum):
+    """Where a line-up looks."""
+
+    POINTED = "the middle of the easel"
+    DETAIL = "the finest detail"
+    NOISE = "the smoothest dark part"
+
+
+@frozen(eq=False)
+class Row:
+    """One shot at its spot: 8-bit sRGB values before and after, and what the treatment did to them.
+
+    ``structure`` is the share of detail that was taken away, ``halo`` the share of pixels with one; None where the
+    result is of another size.
+    """
+
+    path: Path
+    rect: Rect  # of the source
+    source: NDArray[np.uint8]
+    result: NDArray[np.uint8]
+    structure: float | None
+    halo: float | None
+
+
+def spot_of(source: Source, spot: Spot, pointed: tuple[float, float] = (0.5, 0.5)) -> Rect:
+    """A square of a source (whole cells of a mosaic): at a point in shares of width and height, or sought."""
+    height, width = (min(EDGE, n // 2 * 2) for n in (source.size.height, source.size.width))
+
+    def at(x: float, y: float) -> Rect:
+        left = min(max(int(x * source.size.width) - width // 2, 0), source.size.width - width) // 2 * 2
+        top = min(max(int(y * source.size.height) - height // 2, 0), source.size.height - height) // 2 * 2
+        return Rect(top, left, height, width)
+
+    if spot is Spot.POINTED:
+        return at(*pointed)
+    shares = (np.arange(LOOKED_AT) + 0.5) / LOOKED_AT
+    places = [at(float(x), float(y)) for y in shares for x in shares]
+
+    def detail(rect: Rect) -> float:
+        y = rough_luminance(source, rect)
+        # Between two Gaussians there is detail, and hardly any noise, which is finer.
+        near, far = (np.sqrt(np.maximum(cv2.GaussianBlur(np.ascontiguousarray(y), (0, 0), s), 1e-4)) for s in BAND)
+        energy = float((near - far).std())
+        # Burnt out or black parts are as smooth as can be, and show nothing.
+        level = float(y.mean())
+        shown = 0.002 < level < 0.6
+        return energy if spot is Spot.DETAIL else (-energy - 0.1 * level if shown else -np.inf)
+
+    return max(places, key=detail)
+
+
+def row_of(shot: Shot, treatment: Treatment, rect: Rect, cancel: CancelToken = NEVER) -> Row:
+    """A shot's row, for a part of its source.
+
+    Raises
+    ------
+    Cancelled
+        If ``cancel`` was set.
+    """
+    cache = TileCache(SMALL_CACHE)
+    before, after = shot.pipeline(developed(treatment), cache), shot.pipeline(treatment, cache)
+    pixels = []
+    for pipeline in (before, after):
+        there = pipeline.steps[-1].after.to_source.inverse.rect(rect).intersect(pipeline.size.rect)
+        pixels.append(pipeline.untiled(there, cancel=cancel))
+    old, new = pixels
+    alike = old.shape == new.shape
+    stored = [icc.from_working(p, icc.profile("srgb"), 8) for p in pixels]
+    return Row(
+        shot.path, rect, stored[0], stored[1], structure_taken(old, new) if alike else None,
+        float(halo_mask(old, new).mean()) if alike else None,
+    )  # fmt: skip

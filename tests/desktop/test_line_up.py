@@ -1,0 +1,80 @@
+"""The line-up finds the exception among many shots, and leads to it."""
+
+import numpy as np
+import pytest
+from PIL import Image
+from PySide6.QtCore import QPoint, Qt
+
+from crispgrain.core.files import PICTURE_SUFFIXES
+from crispgrain.core.files.read import read_shot
+from crispgrain.core.marks import Mark
+from crispgrain.core.treatment import Treatment
+from crispgrain.desktop.line_up.line_up_view import STRUCTURE
+from crispgrain.session.line_up import EDGE, Spot, spot_of
+from tests.desktop.driving import LEFT, settle
+from tests.desktop.test_roll import press
+
+pytestmark = pytest.mark.slow
+
+
+def test_spots_are_where_detail_and_smooth_parts_are(tmp_path):
+    """A page that is smooth on the left, finely checked in the lower right corner."""
+    page = np.full((800, 1200, 3), 90, np.uint8)
+    page[500:, 900:] = 60 + 120 * (np.indices((300, 300)).sum(axis=0) // 6 % 2)[..., None]
+    assert ".png" in PICTURE_SUFFIXES
+    Image.fromarray(page).save(tmp_path / "page.png")
+    source = read_shot(tmp_path / "page.png")
+    detail, smooth = (spot_of(source, spot) for spot in (Spot.DETAIL, Spot.NOISE))
+    assert detail.left >= 850 and detail.top >= 450
+    assert smooth.right <= 900 or smooth.bottom <= 500
+    middle = spot_of(source, Spot.POINTED, (0.5, 0.5))
+    assert (middle.left + middle.width / 2, middle.top + middle.height / 2) == pytest.approx((600, 400), abs=2)
+    assert spot_of(source, Spot.POINTED, (1.0, 0.0)).right == 1200
+    assert middle.width == middle.height == EDGE
+
+
+@pytest.fixture
+def twelve(window, tmp_path, clean8, qtbot):
+    rng = np.random.default_rng(1)
+    for n in range(12):
+        noisy = np.clip(np.roll(clean8, 7 * n, axis=1) + rng.normal(0, 6, clean8.shape), 0, 255).astype(np.uint8)
+        Image.fromarray(noisy).save(tmp_path / f"s{n:02}.png")
+    window.open_paths([tmp_path])
+    settle(window, qtbot)
+    quick = Treatment().set("denoise.on", True).set("denoise.model", "wavelet").set("sharpen.on", False)
+    strong = quick.set("denoise.luminance", 200.0).set("denoise.colour", 200.0)
+    window.session.change({id: strong if id == 7 else quick for id in range(12)}, "presets")
+    return window
+
+
+def test_the_shot_with_a_preset_far_too_strong_is_first_by_detail_taken(twelve, qtbot):
+    press(twelve, "U")
+    view, table = twelve.line_up_view, twelve.line_up_view.table
+    assert view.isVisible() and table.rowCount() == 12
+    qtbot.waitUntil(lambda: len(twelve.line_up._rows) == 12, timeout=120_000)
+    header = table.horizontalHeader()
+    place = QPoint(header.sectionViewportPosition(STRUCTURE) + 20, header.height() // 2)
+    qtbot.mouseClick(header.viewport(), LEFT, pos=place)
+    if header.sortIndicatorOrder() is not Qt.SortOrder.DescendingOrder:
+        qtbot.mouseClick(header.viewport(), LEFT, pos=place)
+    assert view.id_at(0) == 7
+    rects = {id: row.rect for id, row in twelve.line_up._rows.items()}
+    assert len(set(rects.values())) == 1  # the middle of the easel
+    twelve.line_up_view.spot.setCurrentIndex(1)
+    twelve.line_up_view.spot.activated.emit(1)
+    qtbot.waitUntil(lambda: len(twelve.line_up._rows) == 12, timeout=120_000)
+    shot = twelve.session.roll[7]
+    assert twelve.line_up._rows[7].rect == spot_of(read_shot(shot.path), Spot.DETAIL)
+    table.sortByColumn(STRUCTURE, Qt.SortOrder.DescendingOrder)
+    table.selectRow(0)
+    press(twelve, "A")
+    assert twelve.session.roll[7].treatment.mark is Mark.LOOK_AGAIN
+    assert view.table.item(0, 3).text() == "look again"
+    row = twelve.line_up._rows[7]
+    view.opened.emit(7)
+    settle(twelve, qtbot)
+    assert not view.isVisible() and twelve.session.current == 7
+    seen = twelve.easel.visible
+    assert twelve.easel.scale == 2.0
+    assert seen.left <= row.rect.left + row.rect.width / 2 <= seen.right
+    assert seen.top <= row.rect.top + row.rect.height / 2 <= seen.bottom
