@@ -46,19 +46,25 @@ class Keeper:
     def _put(self, path: Path, write: Callable[[], None]) -> None:
         with self._wake:
             self._due[path] = write
-            self._wake.notify()
+            self._wake.notify_all()
+
+    def settle(self) -> None:
+        """Return when all that is due is written."""
+        with self._wake:
+            self._wake.wait_for(lambda: not self._due and not self._writing)
 
     def close(self) -> None:
         """Write what is due; nothing is written any more after that."""
         with self._wake:
             self._ended = True
-            self._wake.notify()
+            self._wake.notify_all()
         self._thread.join()
 
     def _work(self) -> None:
         while True:
             with self._wake:
                 self._writing = False
+                self._wake.notify_all()
                 self._wake.wait_for(lambda: self._due or self._ended)
                 if not self._due:
                     return

@@ -65,6 +65,7 @@ class Session:
     # ---- which shots -------------------------------------------------------------
     def open(self, paths: Iterable[Path]) -> list[ShotId]:
         """Put files on the roll; the first one on the easel if there is none. Returns the ids of those that are new."""
+        self.keeper.settle()  # a shot just taken off may come back, and its newest treatment with it
         new = self.roll.open(paths)
         if new:
             if self.current is None:
@@ -93,13 +94,14 @@ class Session:
 
     def take_off(self, ids: Iterable[ShotId]) -> None:
         """Let go of shots; their files stay. If that on the easel is among them, the next one takes its place."""
-        gone = set(ids)
-        left = [shot for shot in self.neighbours if shot.id not in gone]
+        gone, listed = set(ids), self.roll.listed
+        here = listed.index(self.current) if self.current in listed else 0
+        following = [id for id in (*listed[here:], *listed[:here][::-1], *self.roll.shots) if id not in gone]
         self.roll.take_off(gone)
         if self.current in gone:
             self.current = self._pipeline = None
-            if left:
-                self.choose(left[0].id)
+            if following:
+                self.choose(following[0])
             else:
                 self.current_changed.emit()
         self.select([id for id in self.selection if id not in gone])
