@@ -5,7 +5,7 @@ import pytest
 from PySide6.QtGui import QAction
 
 from crispgrain.core.networks import providers, runtime
-from crispgrain.desktop.window.window import PROVIDER
+from crispgrain.desktop.window.looking import PROVIDER
 from tests.desktop.driving import settle
 
 pytestmark = pytest.mark.slow
