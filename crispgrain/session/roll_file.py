@@ -8,11 +8,10 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-import jsonschema
-from jsonschema.exceptions import best_match
-
 from crispgrain.core.atomic import atomic_write
 from crispgrain.core.errors import ShotError
+
+from .json_file import load_json
 
 FORMAT, VERSION, SUFFIX = "crispgrain-roll", 1, ".roll.json"
 SCHEMA: dict[str, Any] = {
@@ -62,15 +61,7 @@ def load_roll(path: Path) -> tuple[list[Path], Path | None]:
     ShotError
         If the file cannot be read, or is no roll.
     """
-    try:
-        data = json.loads(path.read_text(encoding="utf-8"))
-    except OSError as error:
-        raise ShotError(path, f"the roll cannot be read ({error.strerror})") from error
-    except ValueError as error:
-        raise ShotError(path, f"no roll: not JSON ({error})") from error
-    problem = best_match(jsonschema.Draft202012Validator(SCHEMA).iter_errors(data))
-    if problem is not None:
-        raise ShotError(path, f"no roll: {problem.message}")
+    data = load_json(path, SCHEMA, "roll")
     shots = [Path(os.path.normpath(path.absolute().parent / shot)) for shot in data["shots"]]
     number = data.get("on_easel", -1)
     return shots, shots[number] if 0 <= number < len(shots) else None

@@ -7,14 +7,14 @@ from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any
 
-import jsonschema
 from attrs import asdict, frozen
-from jsonschema.exceptions import best_match
 
 from crispgrain.core.atomic import atomic_write
 from crispgrain.core.errors import ShotError
 from crispgrain.core.files import RAW_SUFFIXES
 from crispgrain.core.files.source import Facts
+
+from .json_file import load_json
 
 FORMAT, VERSION = "crispgrain-rules", 1
 SCHEMA: dict[str, Any] = {
@@ -108,14 +108,5 @@ def load_rules(path: Path) -> list[Rule]:
     ShotError
         If the file cannot be read, or holds no rules.
     """
-    try:
-        data = json.loads(path.read_text(encoding="utf-8"))
-    except OSError as error:
-        raise ShotError(path, f"the rules cannot be read ({error.strerror})") from error
-    except ValueError as error:
-        raise ShotError(path, f"no rules: not JSON ({error})") from error
-    problem = best_match(jsonschema.Draft202012Validator(SCHEMA).iter_errors(data))
-    if problem is not None:
-        where = "/".join(str(p) for p in problem.absolute_path) or "the top"
-        raise ShotError(path, f"no rules: at {where}, {problem.message}")
+    data = load_json(path, SCHEMA, "rules")
     return [Rule(**entry) for entry in data["rules"]]

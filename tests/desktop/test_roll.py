@@ -154,8 +154,10 @@ def test_a_roll_is_kept_and_opened_again(opened, tmp_path, qtbot, monkeypatch):
     opened.session.take_off([0, 1])
     (opened.session.roll[3].path).unlink()
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(tmp_path / "evening.roll.json"), ""))
+    said = []
+    opened.session.problem.connect(said.append)
     opened.opening.ask_open_roll()
+    assert said == ["1 of 4 shots of evening.roll.json are no longer there."]
     assert names(opened) == [n for n in kept if n != kept[3]]
     assert opened.session.on_easel.path.name == kept[2]
-    qtbot.waitUntil(lambda: "1 of" in opened.status.words.text() or opened.session.shot is not None, timeout=5000)
     settle(opened, qtbot)

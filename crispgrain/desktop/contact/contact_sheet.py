@@ -19,7 +19,6 @@ from PySide6.QtCore import (
 from PySide6.QtGui import QColor, QFont, QFontMetrics, QImage, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QAbstractItemView, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
-from crispgrain.core.marks import Mark
 from crispgrain.desktop.base.theme import current_theme
 from crispgrain.session.session import Session
 from crispgrain.session.shots import OpenShot, ShotId, State
@@ -29,7 +28,6 @@ from .roll_model import SHOT, RollModel
 WIDTH = 168
 THUMB = QSize(132, 92)
 ROW = 140
-FADED = 0.35  # opacity of what is rejected
 SELECTING = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
 
 
@@ -86,9 +84,7 @@ class _FrameDelegate(QStyledItemDelegate):
             size = thumbnail.size().scaled(frame.size(), Qt.AspectRatioMode.KeepAspectRatio)
             place = QRect(frame.left(), frame.bottom() - size.height() + 1, size.width(), size.height())
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.setOpacity(FADED if mark is Mark.REJECT else 1.0)
             painter.drawImage(place, thumbnail)
-            painter.setOpacity(1.0)
         if mark:
             small = QFont(painter.font())
             small.setPixelSize(11)
