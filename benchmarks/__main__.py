@@ -1,7 +1,8 @@
 """``./run bench`` measures everything and writes docs/benchmarks.md.
 
-``./run bench quick`` prints whole-shot speed only. ``./run bench only WORDS`` prints the tasks with these words in
-their name, without BM3D unless ``full`` follows, and writes nothing.
+``./run bench quick`` prints whole-shot speed only, ``./run bench roll`` what a roll of 1,000 shots takes.
+``./run bench only WORDS`` prints the tasks with these words in their name, without BM3D unless ``full`` follows; none
+of these writes anything.
 """
 
 from __future__ import annotations
@@ -14,7 +15,7 @@ from datetime import date
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
-from . import edges, whole
+from . import edges, roll, whole
 from .measure import Row, run, table
 from .tasks import every_task, held_out, photographs
 
@@ -61,6 +62,9 @@ def main() -> None:
     if sys.argv[1:2] == ["only"]:
         _measure(" ".join(word for word in sys.argv[2:] if word != "full"), "full" in sys.argv)
         return
+    if sys.argv[1:2] == ["roll"]:
+        print(roll.report())
+        return
     speed = whole.report()
     print(speed, flush=True)
     if "quick" in sys.argv[1:]:
@@ -70,7 +74,10 @@ def main() -> None:
         day=date.today().isoformat(), processor=_processor(), cores=len(os.sched_getaffinity(0)),
         python=platform.python_version(), reserved=len(held_out()) - len(photographs()),
     )  # fmt: skip
-    parts = [head, f"## Whole shots\n\n{speed}\n", f"## Quality\n\n{table(rows)}\n", f"## Edges\n\n{edges.report()}\n"]
+    parts = [
+        head, f"## Whole shots\n\n{speed}\n", f"## Rolls\n\n{roll.report()}\n",
+        f"## Quality\n\n{table(rows)}\n", f"## Edges\n\n{edges.report()}\n",
+    ]  # fmt: skip
     # What was written by hand about an earlier run is kept, to be brought up to date.
     _, mark, by_hand = TARGET.read_text(encoding="utf-8").partition(BY_HAND)
     TARGET.write_text("\n".join([*parts, mark + by_hand]), encoding="utf-8")

@@ -8,7 +8,9 @@ from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import srgb_decode, srgb_encode
 from crispgrain.core.files import PictureSource
 from crispgrain.core.frame import Frame
+from crispgrain.core.masks import LinearGradient
 from crispgrain.core.meter import Blur, Noise, Reading
+from crispgrain.core.model import Stage
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
@@ -60,6 +62,33 @@ def test_sharpening_is_told_the_noise_as_it_is_in_its_light(model, tmp_path):
     sharpened = lit.set("sharpen.on", True).set("sharpen.model", model).set("sharpen.radius", 1.2)
     before, after = (encoded(result(source, reading, t))[24:-24, 24:-24].std() for t in (lit, sharpened))
     assert after < 1.1 * before
+
+
+@pytest.mark.parametrize("changed", ["light", "noise"])
+def test_sharpening_is_told_what_a_zone_before_it_did_to_the_noise_there(changed, tmp_path):
+    """In a zone, and outside of it, it is what it would be if all of the picture had been treated like that."""
+    noisy = photograph("coffee") + np.random.default_rng(2).normal(0, 4 / 255, (256, 256, 3))
+    source = PictureSource(tmp_path / "x.png", noisy.astype(np.float32), icc.profile("srgb"))
+    reading = Reading(Noise.even(4), Blur("soft lens", 1.2, 1.2))
+    plain = NOTHING.set("sharpen.on", True).set("sharpen.model", "sharp-net").set("sharpen.radius", 1.2)
+    half = LinearGradient((0.45, 0.5), (0.55, 0.5))
+    if changed == "light":
+        whole = plain.set("develop.exposure", STOPS)
+        zoned, id = plain.with_zone(Stage.DEVELOP, half)
+        zoned = zoned.set(f"{id}.exposure", STOPS)
+    else:
+        whole = plain.set("denoise.on", True).set("denoise.model", "photo-net")
+        zoned, id = plain.set("denoise.on", True).set("denoise.luminance", 0).set("denoise.colour", 0).with_zone(
+            Stage.DENOISE, half
+        )  # fmt: skip
+        plain = zoned.without(id)
+        zoned = zoned.set(f"{id}.model", "photo-net")
+    mixed, inside, outside = (result(source, reading, t) for t in (zoned, whole, plain))
+    reach = 60  # px of margin; beside it nothing of the other half is seen
+    # Not to the last bit: sums that slide over the picture round by what they came from.
+    np.testing.assert_allclose(mixed[:, : 115 - reach], inside[:, : 115 - reach], atol=1e-6)
+    np.testing.assert_allclose(mixed[:, 141 + reach :], outside[:, 141 + reach :], atol=1e-6)
+    assert np.abs(inside[:, :50] - outside[:, :50]).max() > 1e-3
 
 
 SHARPENERS = {

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -27,7 +27,17 @@ TILE = 768  # px; of a network's work on 512 px half would be margin
 ALIGN = 32  # tiles and their margins start on this grid: whole sensor cells and whole bands of blocks
 
 WRAPPING = (Stage.DENOISE, Stage.SHARPEN, Stage.ENLARGE)  # stages that look beyond the side edges of a panorama
+HEEDING = (Stage.SHARPEN,)  # stages that heed what zones before them did to noise; Denoise comes before light changes
 PIXEL_STAGES = (Stage.DEVELOP, Stage.DENOISE, Stage.SHARPEN, Stage.ENLARGE, Stage.FINISH)
+
+
+@dataclass(frozen=True)
+class Told:
+    """What is known of a step's pixels inside of some masks and outside of others (all of them: ``where``)."""
+
+    before: Frame
+    after: Frame
+    where: tuple[tuple[Mask, bool], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -38,10 +48,19 @@ class Step:
     model: Model
     values: Values
     key: Hashable  # everything the pixels depend on up to here
-    before: Frame
-    after: Frame
+    told: tuple[Told, ...]  # for a picture that zones have changed in places: first what is so outside of them
     mask: Mask | None = None  # where it shows
     aside: Pipeline | None = None  # what shows elsewhere, if that is not what the step was given
+
+    @property
+    def before(self) -> Frame:
+        """Of what the step is given, outside of all zones."""
+        return self.told[0].before
+
+    @property
+    def after(self) -> Frame:
+        """Of what the step gives, outside of all zones."""
+        return self.told[0].after
 
 
 class Pipeline:
@@ -78,7 +97,7 @@ class Pipeline:
 
     def _chain(self) -> list[Step]:
         steps: list[Step] = []
-        frame = self.first_frame
+        places = [Told(self.first_frame, self.first_frame)]  # alike within each
         key: Hashable = self.source.serial
         on_mosaic: Mask | None = None  # of a model on the mosaic: what it is mixed with has to be demosaiced first
         shape: ResolvedOperation | None = None  # whose resampling is part of the next step's
@@ -87,14 +106,9 @@ class Pipeline:
             if o.model.may_be(Role.SHAPE) and following is not None and following.stage is Stage.ENLARGE:
                 shape = o
                 continue
-            begun = shape.model.after(frame, shape.values) if shape is not None else frame
-            after = o.model.after(begun, o.values)
-            if o.stage is Stage.ENLARGE:
-                after = after.sized(target_size(begun.size, o.values))
+            ends = [ended(o, told.after, shape) for told in places]
+            told = tuple(Told(t.after, outside, t.where) for t, (outside, _) in zip(places, ends, strict=True))
             mask, aside = o.mask, None
-            if mask is not None:
-                # Elsewhere nothing has changed.
-                after = replace(after, noise=frame.noise, cleaned=frame.cleaned, softness=frame.softness)
             if o.model.domain is Domain.MOSAIC and mask is not None:
                 mask, on_mosaic = None, mask
             elif on_mosaic is not None:
@@ -104,8 +118,9 @@ class Pipeline:
             reading = None if o.stage is Stage.DEVELOP else self.reading
             shaped = tuple(sorted(shape.values.items())) if shape is not None else ()
             key = (key, o.stage, o.model.id, tuple(sorted(o.values.items())), shaped, reading, mask)
-            steps.append(Step(o.stage, o.model, o.values, key, frame, after, mask, aside))
-            frame, shape = after, None
+            heard = told if o.stage in HEEDING else (replace(told[0], where=()),)
+            steps.append(Step(o.stage, o.model, o.values, key, heard, mask, aside))
+            places, shape = parted(told, ends, o.mask), None
         return steps
 
     def _without(self, until: Stage) -> Pipeline:
@@ -220,19 +235,36 @@ class Pipeline:
         mask = step.mask.values(step.after, self.source.size, wanted) if step.mask is not None else None
         if mask is not None and not mask.any():
             return elsewhere(wanted)
-        result = self._run(step, wanted, given, cancel)
+        result = self._mixed(step, wanted, given, cancel)
         return result if mask is None else blended(elsewhere(wanted), result, mask)
 
-    def _run(self, step: Step, wanted: Rect, given: Callable[[Rect], Array], cancel: CancelToken) -> Array:
-        """What a step's model makes of what it is given, without a mask."""
-        size = step.before.size
+    def _mixed(self, step: Step, wanted: Rect, given: Callable[[Rect], Array], cancel: CancelToken) -> Array:
+        """What a step's model makes of what it is given, told in each place what is so there."""
+        result: Array | None = None
+        for told in step.told:
+            share = np.ones((wanted.height, wanted.width), np.float32)
+            for mask, inside in told.where:
+                values = mask.values(step.after, self.source.size, wanted)
+                share *= values if inside else 1 - values
+            if share.min() == 1:
+                return self._run(step, told, wanted, given, cancel)
+            if share.any():
+                part = self._run(step, told, wanted, given, cancel) * share[..., None]
+                result = part if result is None else result + part
+        if result is None:
+            raise AssertionError("the shares of all places make one")
+        return result
+
+    def _run(self, step: Step, told: Told, wanted: Rect, given: Callable[[Rect], Array], cancel: CancelToken) -> Array:
+        """What a step's model makes of what it is given, told the same everywhere."""
+        size = told.before.size
 
         def context(rect: Rect) -> Context:
-            return Context(self.reading, self.source, step.before, step.after, rect, wanted, self.product)
+            return Context(self.reading, self.source, told.before, told.after, rect, wanted, self.product)
 
         margin = step.model.margin(step.values, context(wanted))
-        wraps = step.before.wraps and step.stage in WRAPPING
-        rect = needed(wanted, step.before, step.after, margin, wraps)
+        wraps = told.before.wraps and step.stage in WRAPPING
+        rect = needed(wanted, told.before, told.after, margin, wraps)
         if rect.left < 0 or rect.right > size.width:
             pixels = np.concatenate([given(piece) for piece in wrapped(rect, size.width)], axis=1)
         else:
@@ -268,6 +300,28 @@ def in_order(resolved: Resolved) -> list[ResolvedOperation]:
     lit = replace(everywhere, model=light.MODEL, values={k: v for k, v in everywhere.values.items() if k in own})
     beside = [o for o in resolved.operations if o.stage in PIXEL_STAGES and o.on and o is not everywhere]
     return sorted([develop, *([lit] if light.changes(lit.values) else []), *beside], key=place)
+
+
+def ended(operation: ResolvedOperation, frame: Frame, shape: ResolvedOperation | None) -> tuple[Frame, Frame]:
+    """What is known outside and inside of an operation's mask, after it and the one whose ``shape`` it takes on."""
+    begun = shape.model.after(frame, shape.values) if shape is not None else frame
+    inside = operation.model.after(begun, operation.values)
+    if operation.stage is Stage.ENLARGE:
+        inside = inside.sized(target_size(begun.size, operation.values))
+    if operation.mask is None:
+        return inside, inside
+    return replace(inside, noise=frame.noise, cleaned=frame.cleaned, softness=frame.softness), inside
+
+
+def parted(told: Sequence[Told], ends: Sequence[tuple[Frame, Frame]], mask: Mask | None) -> list[Told]:
+    """The places a picture has after a step: twice as many if a mask gave one part of it other noise."""
+    places: list[Told] = []
+    for t, (outside, inside) in zip(told, ends, strict=True):
+        if mask is None or (inside.noise, inside.cleaned) == (outside.noise, outside.cleaned):
+            places.append(t)
+        else:
+            places += [Told(t.before, end, (*t.where, (mask, of))) for end, of in ((outside, False), (inside, True))]
+    return places
 
 
 def whole_shift(step: Step) -> tuple[int, int] | None:
