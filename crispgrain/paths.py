@@ -17,6 +17,11 @@ def presets_folder() -> Path:
     return Path(platformdirs.user_data_dir("crispgrain")) / "presets"
 
 
+def rules_file() -> Path:
+    """The rules for new shots."""
+    return Path(platformdirs.user_data_dir("crispgrain")) / "rules.json"
+
+
 def store_file() -> Path:
     """What was found out about shots before."""
     return Path(platformdirs.user_data_dir("crispgrain")) / "store.sqlite"

@@ -1,16 +1,20 @@
 """The command line, as a user types it."""
 
+import csv
 import json
 import subprocess
 import sys
 import time
+from pathlib import Path
 
 import numpy as np
 import pytest
+import tifffile
 from PIL import Image
 
 from crispgrain import presets
 from crispgrain.cli.main import main
+from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import srgb_decode, srgb_encode
 from crispgrain.core.files import read_shot
 from crispgrain.core.model import Stage
@@ -316,3 +320,88 @@ def test_a_call_that_was_killed_is_gone_on_with(tmp_path, clean8):
     assert main([*call, "--resume"]) == 0
     assert sorted(p.name for p in out.iterdir()) == [f"s{n}-denoise.png" for n in range(8)]
     assert {name: (out / name).stat().st_mtime_ns for name in made} == made
+
+
+def test_every_step_is_told_as_json_for_other_programs(roll_folder, tmp_path, capsys):
+    arguments = ["run", str(roll_folder), "--out", str(tmp_path), "--only", "develop", "--progress", "json"]
+    assert main([*arguments, "--name", "{number}-{shot} {width}x{height}", "--report", str(tmp_path / "r.csv")]) == 1
+    events = [json.loads(line) for line in capsys.readouterr().out.splitlines()]
+    assert {e["event"] for e in events} == {"progress", "written", "failed", "end"}
+    assert events[-1] == {"event": "end", "written": 3, "failed": 1}
+    written = [Path(e["result"]) for e in events if e["event"] == "written"]
+    assert all(path.exists() for path in written)
+    assert "1-a-rim 640x480.tif" in [path.name for path in written]
+    (failed,) = [e for e in events if e["event"] == "failed"]
+    assert failed["shot"].endswith("d-broken.jpg") and "d-broken.jpg" in failed["words"]
+    with (tmp_path / "r.csv").open() as file:
+        rows = list(csv.DictReader(file))
+    assert sorted(row["result"] for row in rows) == sorted(map(str, written))
+    assert all(row["state"] == "done" and float(row["seconds"]) > 0 for row in rows)
+
+
+def test_a_batch_ends_at_the_first_failure_if_asked_to(strange_folder, tmp_path, capsys):
+    assert main(["run", str(strange_folder), "--out", str(tmp_path / "o"), "--only", "develop", "--stop"]) == 1
+    assert capsys.readouterr().err.count("crispgrain: bad-") == 1
+
+
+@pytest.mark.parametrize("name", ["{shot", "{lens}", "", "{shot.stem}", "{0}"])
+def test_a_name_that_cannot_be_made_is_a_wrong_call(raw_file, tmp_path, name, capsys):
+    assert main(["run", str(raw_file), "--out", str(tmp_path / "o"), "--name", name]) == 2
+    assert "{stages}" in capsys.readouterr().err
+    assert not (tmp_path / "o").exists()
+
+
+def test_folders_inside_folders_are_left_alone_if_asked_to(raw_file, tmp_path, capsys):
+    (tmp_path / "in" / "deep").mkdir(parents=True)
+    for name in ("in/a.dng", "in/deep/b.dng"):
+        (tmp_path / name).write_bytes(raw_file.read_bytes())
+    arguments = ["run", str(tmp_path / "in"), "--out", str(tmp_path / "o"), "--dry-run"]
+    assert main(arguments) == 0
+    assert len(capsys.readouterr().out.splitlines()) == 2
+    assert main([*arguments, "--flat"]) == 0
+    assert capsys.readouterr().out.splitlines() == [str(tmp_path / "o" / "a-denoise.tif")]
+
+
+def working_copy(path: Path, clean8: np.ndarray) -> bytes:
+    """A 16-bit TIFF in Adobe RGB with a resolution and a title, as another program hands it over."""
+    pixels = np.clip(clean8.astype(np.float64) + np.random.default_rng(0).normal(0, 8, clean8.shape), 0, 255)
+    tifffile.imwrite(
+        path, (pixels * 257).astype(np.uint16), photometric="rgb", iccprofile=icc.profile("adobe-rgb"),
+        resolution=(240, 240), resolutionunit="INCH", description="Working copy", metadata=None,
+    )  # fmt: skip
+    return path.read_bytes()
+
+
+def test_a_working_copy_comes_back_in_place_with_its_depth_profile_and_resolution(raw_file, clean8, tmp_path, capsys):
+    copy, raw = tmp_path / "copy.tif", tmp_path / "shot.dng"
+    before = working_copy(copy, clean8)
+    raw.write_bytes(raw_file.read_bytes())
+    treatment = tmp_path / "t.json"
+    Treatment().only([Stage.DENOISE]).save(treatment)
+    assert main(["edit", str(copy), str(raw), "--in-place", "--treatment", str(treatment), "--json"]) == 0
+    answers = json.loads(capsys.readouterr().out)
+    assert [Path(a["result"]).name for a in answers] == ["copy.tif", "shot-treated.tif"]
+    assert raw.read_bytes() == raw_file.read_bytes()
+    assert copy.read_bytes() != before
+    with tifffile.TiffFile(copy) as file:
+        page = file.pages[0]
+        assert page.dtype == np.uint16
+        assert page.iccprofile == icc.profile("adobe-rgb")
+        assert page.tags["XResolution"].value[0] / page.tags["XResolution"].value[1] == 240
+        assert page.tags["ImageDescription"].value == "Working copy"
+
+
+def test_without_in_place_everything_comes_back_beside_its_source(clean8, tmp_path, capsys):
+    copy, missing = tmp_path / "copy.tif", tmp_path / "gone.tif"
+    before = working_copy(copy, clean8)
+    assert main(["edit", str(copy), str(missing), "--no-window"]) == 1
+    said = capsys.readouterr()
+    assert said.out.splitlines() == [str(tmp_path / "copy-treated.tif")]
+    assert "gone.tif" in said.err
+    assert copy.read_bytes() == before
+
+
+def test_a_shell_can_complete_the_commands(capsys):
+    assert main(["completion", "bash"]) == 0
+    said = capsys.readouterr().out
+    assert "--in-place" in said and "--dry-run" in said

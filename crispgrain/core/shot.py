@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -31,7 +32,7 @@ class Shot:
         return Pipeline(self.source, self.reading, resolve(treatment, self.source, self.reading), cache, tile)
 
 
-def open_shot(path: Path) -> Shot:
+def open_shot(path: Path, meter: Callable[[Source], Reading] = measure) -> Shot:
     """Read and measure a shot.
 
     Raises
@@ -42,7 +43,7 @@ def open_shot(path: Path) -> Shot:
     """
     try:
         source = read_shot(path)
-        return Shot(source, measure(source))
+        return Shot(source, meter(source))
     except ShotError:
         raise
     except MemoryError as error:

@@ -72,10 +72,11 @@ class Treatment:
 
     def with_zone(self, stage: Stage, mask: Mask, model: str | None = None) -> tuple[Treatment, str]:
         """A copy with one more zone of a stage, and the zone's id."""
-        id = self._free_id()
+        id = self.free_id()
         return self.put(Operation(id, stage, on=True, model=model, mask=mask)), id
 
-    def _free_id(self) -> str:
+    def free_id(self) -> str:
+        """An id for one more zone."""
         taken = {o.id for o in self.operations}
         return next(f"zone-{n}" for n in range(1, len(taken) + 2) if f"zone-{n}" not in taken)
 
@@ -149,7 +150,7 @@ class Treatment:
                 for operation in result.beside(stage):
                     result = result.without(operation.id)
                 for operation in other.beside(stage):  # whose id may be that of another stage's zone here
-                    free = operation.id if result.find(operation.id) is None else result._free_id()
+                    free = operation.id if result.find(operation.id) is None else result.free_id()
                     result = result.put(evolve(operation, id=free))
             else:
                 drawn = per_shot_settings(stage)

@@ -10,7 +10,9 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
 from crispgrain.desktop.base.theme import BOOTH, app_icon, apply_theme
+from crispgrain.desktop.window.editing import Editing
 from crispgrain.desktop.window.window import Window
+from crispgrain.session.handing_back import HandedBack
 
 
 def make_app() -> QApplication:
@@ -35,6 +37,23 @@ def run_window(paths: list[Path]) -> int:
     elif not window.session.reopen():
         window.opening.prepare_demo()
     QTimer.singleShot(0, window.export_flow.offer_left_over)
+    return _run(app, window)
+
+
+def edit_in_window(paths: list[Path], in_place: bool) -> list[HandedBack] | None:
+    """Open the window on just these shots; what was written back for them, None if the person gave up."""
+    app = make_app()
+    window = Window()
+    window.session.remembers = False
+    editing = Editing(window, in_place)
+    window.show()
+    window.open_paths([p.absolute() for p in paths])
+    _run(app, window)
+    editing.close()
+    return editing.answers
+
+
+def _run(app: QApplication, window: Window) -> int:
     # Python must wake now and then to notice Ctrl+C in the terminal.
     signal.signal(signal.SIGINT, lambda *_: window.close())
     ticker = QTimer()

@@ -43,3 +43,4 @@ class Job:
     result: Path | None = None
     words: str = ""
     started: float = 0.0  # seconds since 1970
+    seconds: float = 0.0  # that it took

@@ -20,11 +20,11 @@ from .job import Job, JobState
 TABLES = """
 create table if not exists jobs (
     id integer primary key, number integer, path text, treatment text, folder text, name text, again integer,
-    state text, tries integer, result text, words text, started real, owner integer
+    state text, tries integer, result text, words text, started real, owner integer, seconds real default 0
 );
 """
 KEPT = 30 * 24 * 3600  # s; what has long been over is forgotten
-FIELDS = "id, number, path, treatment, folder, name, again, state, tries, result, words, started"
+FIELDS = "id, number, path, treatment, folder, name, again, state, tries, result, words, started, seconds"
 
 
 class Journal:
@@ -37,6 +37,8 @@ class Journal:
         self._base.execute("pragma journal_mode=wal")
         self._base.execute("pragma synchronous=normal")
         self._base.executescript(TABLES)
+        if "seconds" not in [row[1] for row in self._base.execute("pragma table_info(jobs)")]:
+            self._base.execute("alter table jobs add column seconds real default 0")  # of an earlier version
         over = tuple(state.value for state in JobState if state.over)
         self._base.execute("delete from jobs where started < ? and state in (?, ?, ?)", (time.time() - KEPT, *over))
 
@@ -63,8 +65,8 @@ class Journal:
         """Write how far a job is."""
         with self._lock:
             self._base.execute(
-                "update jobs set state=?, tries=?, result=?, words=?, started=? where id=?",
-                (job.state.value, job.tries, str(job.result or ""), job.words, job.started, job.id),
+                "update jobs set state=?, tries=?, result=?, words=?, started=?, seconds=? where id=?",
+                (job.state.value, job.tries, str(job.result or ""), job.words, job.started, job.seconds, job.id),
             )
 
     def take_over(self, jobs: Sequence[Job]) -> None:
@@ -108,8 +110,9 @@ class Journal:
 
 
 def _job(row: tuple) -> Job:
-    id, number, path, treatment, folder, name, again, state, tries, result, words, started = row
+    id, number, path, treatment, folder, name, again, state, tries, result, words, started, seconds = row
     return Job(
         id, number, Path(path), Treatment.from_json(json.loads(treatment)), Path(folder), name, bool(again),
         JobState(state), tries, Path(result) if result else None, words, started,
+        seconds or 0.0,
     )  # fmt: skip

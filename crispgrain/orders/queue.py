@@ -21,6 +21,7 @@ from crispgrain.core.treatment import Treatment
 
 from .job import Job, JobState
 from .journal import Journal
+from .memory import default_limit, expected
 from .worker import CANCELLED, FULL, PROGRESS, TARGET, WRITTEN, work
 
 TRIES = 2
@@ -37,21 +38,19 @@ class OrderQueue:
     trouble = Signal(str)  # why nothing goes on for now; empty when it does again
     idle = Signal()  # nothing is waiting or running any more
 
-    def __init__(self, journal: Journal, store: Path, jobs: int = 1) -> None:
+    def __init__(self, journal: Journal, store: Path, jobs: int = 1, memory_limit: float | None = None) -> None:
         self.journal = journal
         self._store, self._slots = store, max(1, jobs)
-        self._threads_each = max(1, worker_count() // self._slots)
+        self.memory_limit = memory_limit if memory_limit is not None else default_limit()  # bytes
+        self._needs: dict[int, float] = {}  # bytes that running jobs are expected to take
         self._jobs: dict[int, Job] = {}
         self._places: list[int] = []  # ids of waiting jobs, next first
         self._cancelled: set[int] = set()
         self._paused = self._closed = False
         self._full: Path | None = None
         self._turn = threading.Condition()
-        self._managers = [
-            threading.Thread(target=self._manage, name=f"orders-{n}", daemon=True) for n in range(self._slots)
-        ]
-        for manager in self._managers:
-            manager.start()
+        self._managers: list[threading.Thread] = []
+        self.at_once = self._slots
 
     # ---- what can be asked of it ------------------------------------------------------
     def add(self, wishes: Sequence[tuple[Path, Treatment, Path, str, bool]]) -> list[Job]:
@@ -81,6 +80,36 @@ class OrderQueue:
         with self._turn:
             return sum(not job.state.over for job in self._jobs.values())
 
+    @property
+    def at_once(self) -> int:
+        """How many jobs may run at the same time, as far as memory allows."""
+        return self._slots
+
+    @at_once.setter
+    def at_once(self, count: int) -> None:
+        with self._turn:
+            self._slots = max(1, count)
+            for number in range(len(self._managers), self._slots):
+                manager = threading.Thread(target=self._manage, args=(number,), name=f"orders-{number}", daemon=True)
+                self._managers.append(manager)
+                manager.start()
+            self._turn.notify_all()
+
+    @property
+    def paused(self) -> bool:
+        return self._paused
+
+    @property
+    def seconds_left(self) -> float | None:
+        """From how long the jobs of this run took; None before one is written."""
+        with self._turn:
+            took = [job.seconds for job in self._jobs.values() if job.state is JobState.DONE]
+            left = [job for job in self._jobs.values() if not job.state.over]
+            if not took or not left:
+                return None
+            gone = sum(time.time() - job.started for job in left if job.state is JobState.RUNNING)
+            return max(len(left) * sum(took) / len(took) - gone, 1.0) / min(self._slots, len(left))
+
     def pause(self, on: bool) -> None:
         """Begin no job while it is on; those running are finished."""
         with self._turn:
@@ -92,7 +121,18 @@ class OrderQueue:
         with self._turn:
             if id in self._places:
                 self._places.remove(id)
-                self._places.insert(place, id)
+                self._places.insert(max(place, 0), id)
+
+    def shift(self, ids: Sequence[int], by: int) -> None:
+        """Move waiting jobs so many places on, those that follow one another together."""
+        for id in sorted(ids, key=lambda i: self._places.index(i) if i in self._places else -1, reverse=by > 0):
+            if id in self._places:
+                self.move(id, self._places.index(id) + by)
+
+    def put_first(self, ids: Sequence[int]) -> None:
+        """Before all others that are waiting, in the order they have."""
+        with self._turn:
+            self._places = [i for i in self._places if i in ids] + [i for i in self._places if i not in ids]
 
     def cancel(self, ids: Sequence[int] | None = None) -> None:
         """Drop jobs, running or waiting; all that are left if none are named. Written files stay."""
@@ -121,18 +161,27 @@ class OrderQueue:
             manager.join(PATIENCE + 5)
 
     # ---- work ----------------------------------------------------------------------------
-    def _manage(self) -> None:
+    def _manage(self, number: int) -> None:
         """One slot: a process, kept from job to job."""
         process: BaseProcess | None = None
         line: Connection | None = None
-        while (job := self._next()) is not None:
+        threads = 0
+        while (job := self._next(number)) is not None:
+            each = max(1, worker_count() // self._slots)
+            if process is not None and line is not None and threads != each:
+                line.close()  # it ends by itself; the next one has its share of the cores
+                process = line = None
             if process is None or line is None or not process.is_alive():
-                process, line = self._start()
+                process, line = self._start(each)
+                threads = each
             if not self._run(job, line):
                 process.kill()
                 process.join(PATIENCE)
                 process = line = None
                 sweep(job.folder)
+            with self._turn:
+                self._needs.pop(job.id, None)
+                self._turn.notify_all()
             self._say_idle()
         if line is not None:
             line.close()
@@ -140,22 +189,22 @@ class OrderQueue:
             process.join(PATIENCE)
             process.kill()
 
-    def _start(self) -> tuple[BaseProcess, Connection]:
+    def _start(self, threads: int) -> tuple[BaseProcess, Connection]:
         spawn = multiprocessing.get_context("spawn")
         ours, theirs = spawn.Pipe()
-        process = spawn.Process(target=work, args=(theirs, self._threads_each, self._store), daemon=True)
+        process = spawn.Process(target=work, args=(theirs, threads, self._store), daemon=True)
         process.start()
         theirs.close()
         return process, ours
 
-    def _next(self) -> Job | None:
-        """The job whose turn it is; waits for one. None when the queue is closed."""
+    def _next(self, number: int) -> Job | None:
+        """The job whose turn it is for a slot; waits for one. None when the queue is closed."""
         with self._turn:
             while not self._closed:
                 if self._full is not None:
                     self._turn.wait(LOOK)
                     self._look_at_full_disk()
-                elif self._places and not self._paused:
+                elif self._places and not self._paused and number < self._slots and self._room(self._places[0]):
                     id = self._places.pop(0)
                     job = evolve(self._jobs[id], state=JobState.RUNNING, started=time.time())
                     self._jobs[id] = job
@@ -166,6 +215,14 @@ class OrderQueue:
                 return None
         self._keep(job)
         return job
+
+    def _room(self, id: int) -> bool:
+        """Whether there is memory for one more job; for one alone there always is."""
+        need = expected(self._jobs[id].path)
+        if self._needs and sum(self._needs.values()) + need > self.memory_limit:
+            return False
+        self._needs[id] = need
+        return True
 
     def _look_at_full_disk(self) -> None:
         with contextlib.suppress(OSError):
@@ -206,7 +263,8 @@ class OrderQueue:
 
     def _end(self, job: Job, word: str, more: str) -> None:
         if word == WRITTEN:
-            self._keep(evolve(job, state=JobState.DONE, result=Path(more)))
+            took = time.time() - job.started
+            self._keep(evolve(job, state=JobState.DONE, result=Path(more), seconds=took))
         elif word == CANCELLED:
             state = JobState.CANCELLED if job.id in self._cancelled else JobState.WAITING  # the program is closed
             self._keep(evolve(job, state=state))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import os
 import signal
 import threading
 from multiprocessing.connection import Connection
@@ -11,17 +12,14 @@ from typing import Any
 
 from crispgrain.cancel import Cancelled, CancelToken
 from crispgrain.core.errors import ShotError
-from crispgrain.core.files import read_shot
-from crispgrain.core.meter import measure
-from crispgrain.core.model import Stage
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.render.threads import limit_workers
 from crispgrain.core.render.whole import export, result_name
-from crispgrain.core.shot import Shot
-from crispgrain.core.stages.print.file import output_settings
 from crispgrain.core.treatment import Treatment
-from crispgrain.store import Stamp, Store
+from crispgrain.store import Store
+from crispgrain.store.sensors import known_shot
 
+GIVES_WAY = 10  # steps of niceness: someone may be at work in the window
 # What a worker says: a word, and what belongs to it.
 TARGET, PROGRESS, WRITTEN, FAILED, FULL, CANCELLED = "target", "progress", "written", "failed", "full", "cancelled"
 
@@ -29,6 +27,7 @@ TARGET, PROGRESS, WRITTEN, FAILED, FULL, CANCELLED = "target", "progress", "writ
 def work(line: Connection, threads: int, store: Path) -> None:
     """Render what comes down the line, one job after the other, until it is closed."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl+C is for the program, which tells us
+    os.nice(GIVES_WAY)
     limit_workers(threads)
     readings = Store(store)
     while True:
@@ -64,10 +63,9 @@ def _listen(line: Connection, cancel: CancelToken, over: threading.Event) -> Non
 def _answer(line: Connection, wish: dict[str, Any], cancel: CancelToken, readings: Store) -> tuple[str, str]:
     path, folder = Path(wish["path"]), Path(wish["folder"])
     try:
-        shot = _shot(path, readings)
+        shot = known_shot(path, readings)
         pipeline = shot.pipeline(Treatment.from_json(wish["treatment"]))
-        settings = output_settings(pipeline.resolved[Stage.PRINT].values)
-        name = wish["name"] or result_name(path, pipeline.resolved, settings)
+        name = wish["name"] or result_name(pipeline)
         line.send((TARGET, str(folder / name)))
 
         def report(progress: Progress) -> None:
@@ -84,13 +82,3 @@ def _answer(line: Connection, wish: dict[str, Any], cancel: CancelToken, reading
         return FULL if full else FAILED, str(error)
     except Exception as error:  # whatever it is, it is one shot's trouble
         return FAILED, f"{path.name}: {error or type(error).__name__}"
-
-
-def _shot(path: Path, readings: Store) -> Shot:
-    """A shot with the reading it had in the window, if its file is as it was."""
-    source, stamp = read_shot(path), Stamp.of(path)
-    reading = readings.reading(stamp)
-    if reading is None:
-        reading = measure(source)
-        readings.keep_reading(stamp, reading)
-    return Shot(source, reading)

@@ -25,6 +25,7 @@ from .keeper import Keeper
 from .roll import Roll
 from .roll_file import load_roll, save_roll
 from .shots import OpenShot, ShotId
+from .sync import Part, synced
 from .viewport import Viewport
 
 
@@ -51,6 +52,7 @@ class Session:
         self.selection: list[ShotId] = []
         self.together = False
         self.copied: Treatment | None = None
+        self.remembers = True  # what is open, for the next start
         self.stage = Stage.DENOISE
         self.operation = Stage.DENOISE.value  # of the stage: the one everywhere, a zone or the crop
         self._pipeline: Pipeline | None = None
@@ -112,12 +114,15 @@ class Session:
         paths, current = self.store.open_roll()
         there = [path for path in paths if path.exists()]
         if self.current is None and there:
-            self.roll.open(there)
+            for id in self.roll.open(there):
+                self.roll[id].new = False
             found = next((s.id for s in self.roll.shots.values() if s.path == current), self.roll.listed[0])
             self.choose(found)
         return bool(there)
 
     def _remember(self) -> None:
+        if not self.remembers:
+            return
         on_easel = self.on_easel
         paths = [self.roll[id].path for id in self.roll.shots]
         self.store.keep_open_roll(paths, on_easel.path if on_easel is not None else None)
@@ -130,7 +135,8 @@ class Session:
             self.current, self._pipeline = id, None
             self.current_changed.emit()
             on_easel = self.on_easel
-            self.store.keep_on_easel(on_easel.path if on_easel is not None else None)
+            if self.remembers:
+                self.store.keep_on_easel(on_easel.path if on_easel is not None else None)
 
     def step(self, by: int, selected_only: bool = False) -> None:
         """Put the next or previous shot on the easel, or of those selected, which all stay selected."""
@@ -274,12 +280,19 @@ class Session:
             return
         self.change_treatment(with_settings(self.treatment, values, self.shot), words)
 
-    def sync(self, ids: Iterable[ShotId], stages: Iterable[Stage], per_shot: bool = False) -> int:
-        """Put stages of the shot on the easel on others, perhaps with what was drawn on it; returns how many."""
-        wanted, others = list(stages), [id for id in ids if id != self.current]
-        changed = {id: self.roll[id].treatment.synced_from(self.treatment, wanted, per_shot) for id in others}
-        self.change(changed, f"Sync to {len(others)} shots")
-        return len(others)
+    def synced(self, ids: Iterable[ShotId], parts: Iterable[Part]) -> dict[ShotId, Treatment]:
+        """What shots would become, as far as they would change, with parts of the treatment of that on the easel."""
+        pipeline, wanted = self.pipeline, list(parts)
+        resolved = pipeline.resolved if pipeline is not None else None
+        others = {id: self.roll[id].treatment for id in ids if id != self.current}
+        after = {id: synced(own, self.treatment, wanted, resolved) for id, own in others.items()}
+        return {id: treatment for id, treatment in after.items() if treatment != others[id]}
+
+    def sync(self, ids: Iterable[ShotId], parts: Iterable[Part]) -> int:
+        """Put parts of the treatment of the shot on the easel on others, in one step; how many have changed."""
+        changed = self.synced(ids, parts)
+        self.change(dict(changed), f"Sync to {len(changed)} shots")
+        return len(changed)
 
     def copy_treatment(self) -> None:
         """Keep the treatment of the shot on the easel to be pasted, without what belongs to it alone."""

@@ -38,8 +38,16 @@ class OpenShot:
     reading: Reading | None = None
     headline: str = ""
     problem: str = ""
+    new: bool = True  # has not been on a roll before; rules are asked once
+    why: str = ""  # which rule gave it its preset
 
     @property
     def settled_state(self) -> State:
         """The state that follows from the treatment alone."""
         return State.TREATED if self.treatment.stages else State.UNTOUCHED
+
+    @property
+    def megapixels(self) -> float:
+        """0 before it is measured."""
+        size = self.reading.size if self.reading is not None else None
+        return size.width * size.height / 1e6 if size is not None else 0.0

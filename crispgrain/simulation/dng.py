@@ -24,11 +24,11 @@ def _rationals(values: tuple[float, ...] | NDArray) -> tuple[int, ...]:
 
 def write_dng(
     path: Path, mosaic: NDArray[np.uint16], camera: Camera, iso: int, seconds: Fraction, taken: str,
-    description: str = "",
+    description: str = "", profile: bool = True,
 ) -> None:  # fmt: skip
     """Write sensor values (H x W) as a DNG with colour matrix, white balance, noise profile and Exif.
 
-    ``taken`` is an Exif date, ``YYYY:MM:DD HH:MM:SS``.
+    ``taken`` is an Exif date, ``YYYY:MM:DD HH:MM:SS``. Without the ``profile`` nothing is said of the noise.
     """
     pattern = PATTERNS[camera.pattern]
     a, b = noise_at(iso)
@@ -42,7 +42,7 @@ def write_dng(
         (50717, LONG, 1, camera.white, True),
         (50721, SRATIONAL, 9, _rationals(camera.colour_matrix), True),
         (50728, RATIONAL, 3, _rationals(neutral), True), (50778, SHORT, 1, D65_ILLUMINANT, True),
-        (51041, DOUBLE, 6, (a, b) * 3, True),
+        *([(51041, DOUBLE, 6, (a, b) * 3, True)] if profile else []),
     ]  # fmt: skip
     tifffile.imwrite(
         path, mosaic, photometric=CFA, subfiletype=0, extratags=tags, metadata=None, software="Crisp Grain demo camera",

@@ -17,11 +17,14 @@ import numpy as np
 from crispgrain.arrays import Array
 from crispgrain.core.meter import METER_VERSION, Reading, reading_from_json
 
-VERSION = 2  # of the tables; another one is begun anew
+VERSION = 3  # of the tables; another one is begun anew
+MOST_SHOTS = 60  # of a camera at one ISO that are asked what its noise is
 TABLES = """
 create table readings (path text primary key, size integer, changed integer, meter integer, reading text);
 create table thumbnails (path text primary key, size integer, changed integer, picture blob);
 create table products (path text, name text, size integer, changed integer, numbers blob, primary key (path, name));
+create table sensor_points (path text primary key, camera text, iso integer, points text);
+create index by_camera on sensor_points (camera, iso);
 create table roll (place integer primary key, path text, on_easel integer);
 """
 
@@ -107,6 +110,27 @@ class Store:
                 "insert or replace into products values (?, ?, ?, ?, ?)",
                 (stamp.path, name, stamp.size, stamp.changed, packed.getvalue()),
             )
+
+    def keep_sensor_points(self, path: Path, camera: str, iso: int, points: Sequence[Sequence[float]]) -> None:
+        """Keep what a shot says of its camera's noise at an ISO."""
+        if points:
+            values = (str(path.resolve()), camera, iso, json.dumps(points))
+            self._put(
+                "insert into sensor_points values (?, ?, ?, ?) on conflict (path) do update set "
+                "camera=excluded.camera, iso=excluded.iso, points=excluded.points where points != excluded.points",
+                values,
+            )
+
+    def sensor_points(self, camera: str) -> dict[int, list[Sequence[Sequence[float]]]]:
+        """What shots of a camera say of its noise: for each ISO those of its newest shots, always in one order."""
+        found: dict[int, list[str]] = {}
+        with self._lock, contextlib.suppress(sqlite3.Error):
+            if self._base is not None:
+                question = "select iso, points from sensor_points where camera=? order by rowid desc"
+                for iso, points in self._base.execute(question, (camera,)):
+                    if len(found.setdefault(iso, [])) < MOST_SHOTS:
+                        found[iso].append(points)
+        return {iso: [json.loads(points) for points in sorted(shots)] for iso, shots in found.items()}
 
     def open_roll(self) -> tuple[list[Path], Path | None]:
         """The files that are open, in order, and that on the easel."""

@@ -18,7 +18,7 @@ from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.views import Approximate, Halo, Residual, Result
 from crispgrain.desktop.contact.thumbnails import quick_thumbnail
 from crispgrain.desktop.loading import shot_loader
-from crispgrain.desktop.several.stages_dialog import StagesDialog
+from crispgrain.desktop.several.sync_dialog import SyncDialog
 from crispgrain.geometry import Rect
 from crispgrain.session.comparing import Look
 from crispgrain.session.shots import State
@@ -53,7 +53,7 @@ def test_shots_clicked_with_ctrl_get_the_treatment_of_the_one_on_the_easel(opene
     assert opened.session.current == 1
     assert opened.easel.result.view.source.path.name == "b-noisy.jpg"
     assert opened.session.selection == [0, 1, 2]
-    accept_dialog(StagesDialog)
+    accept_dialog(SyncDialog)
     opened.menus.sync.trigger()
     for row in (0, 1, 2):
         assert opened.session.roll.shots[row].treatment[Stage.DENOISE].values == {"luminance": 60.0}

@@ -3,13 +3,19 @@
 import numpy as np
 import pytest
 from PIL import Image
-from PySide6.QtCore import QPoint
+from PySide6.QtCore import QPoint, QTimer
 from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QApplication
 
+from crispgrain import presets
 from crispgrain.core.marks import Mark
 from crispgrain.core.model import Stage
 from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.contact.contact_sheet import WIDTH
+from crispgrain.desktop.several.rules_dialog import RulesDialog
+from crispgrain.paths import rules_file
+from crispgrain.session.rules import load_rules
+from tests.conftest import save_noisy_jpeg
 from tests.desktop.driving import LEFT, pixels_of, settle
 
 pytestmark = pytest.mark.slow
@@ -160,4 +166,38 @@ def test_a_roll_is_kept_and_opened_again(opened, tmp_path, qtbot, monkeypatch):
     assert said == ["1 of 4 shots of evening.roll.json are no longer there."]
     assert names(opened) == [n for n in kept if n != kept[3]]
     assert opened.session.on_easel.path.name == kept[2]
+    settle(opened, qtbot)
+
+
+def test_rules_written_in_their_dialog_treat_what_comes_next(opened, clean8, tmp_path, qtbot):
+    def fill_in() -> None:
+        dialog = QApplication.activeModalWidget()
+        assert isinstance(dialog, RulesDialog)
+        assert dialog.words.text() == ""
+        qtbot.mouseClick(dialog.add, LEFT)
+        qtbot.mouseClick(dialog.add, LEFT)
+        dialog.table.cellWidget(0, 0).setCurrentText("Screen")
+        dialog.table.cellWidget(0, 4).setCurrentText("RAW")
+        dialog.table.cellWidget(1, 0).setCurrentText("Old compact camera")
+        dialog.table.cellWidget(1, 5).setValue(3.0)
+        assert "“Old compact camera” to 2" in dialog.words.text() and "“Screen” to 1" in dialog.words.text()
+        dialog.applied.setChecked(True)
+        dialog.accept()
+
+    QTimer.singleShot(200, fill_in)
+    opened.several.ask_rules()
+    assert all(not s.treatment.stages for s in opened.session.roll.shots.values())  # they were there before
+    came = save_noisy_jpeg(tmp_path / "came.jpg", clean8)
+    opened.open_paths([came])
+    id = max(opened.session.roll.shots)
+    qtbot.waitUntil(lambda: bool(opened.session.roll[id].why), timeout=20_000)
+    expected = presets.load("Old compact camera")
+    assert opened.session.roll[id].treatment[Stage.DENOISE] == expected[Stage.DENOISE]
+    assert "finished" not in opened.session.roll[id].why and "below 3 MP" in opened.session.roll[id].why
+    assert [r.preset for r in load_rules(rules_file())] == ["Screen", "Old compact camera"]
+    opened.session.history.undo()
+    assert not opened.session.roll[id].treatment.stages
+    opened.session.select([0])
+    opened.several.apply_rules()
+    assert opened.session.roll[0].why.startswith("“Screen” by rule: RAW")
     settle(opened, qtbot)

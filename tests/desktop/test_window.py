@@ -11,7 +11,7 @@ from PySide6.QtGui import QDropEvent, QImage, QWheelEvent
 from PySide6.QtWidgets import QApplication
 
 from crispgrain.core.colour import icc
-from crispgrain.core.files import OutputFormat, OutputSettings, read_shot
+from crispgrain.core.files import read_shot
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.threads import worker_count
@@ -20,11 +20,12 @@ from crispgrain.desktop.base.background import Urgency
 from crispgrain.desktop.base.preferences import last_folder, last_output
 from crispgrain.desktop.base.theme import Surround
 from crispgrain.desktop.export.export_dialog import ExportDialog
-from crispgrain.desktop.several.stages_dialog import StagesDialog
+from crispgrain.desktop.several.sync_dialog import FIXED, SyncDialog
 from crispgrain.desktop.window.window import Window
 from crispgrain.geometry import Rect
 from crispgrain.session.comparing import Arrangement
 from crispgrain.session.shots import State
+from crispgrain.session.sync import Part
 from tests.conftest import psnr
 from tests.desktop.driving import LEFT, drag, hearing, pixels_of, settle, shown
 
@@ -393,7 +394,7 @@ def test_enlarging_keeps_the_spot_in_view(opened, qtbot):
 def test_sync_puts_stages_on_other_shots_as_one_step(opened, qtbot):
     opened.change_setting("denoise.luminance", 60.0)
     opened.change_setting("develop.exposure", 1.0)
-    opened.several.sync([1, 2], [Stage.DENOISE, Stage.SHARPEN])
+    opened.several.sync([1, 2], [Part(Stage.DENOISE), Part(Stage.SHARPEN)])
     for row in (1, 2):
         assert opened.session.roll.shots[row].treatment[Stage.DENOISE].values == {"luminance": 60.0}
         assert opened.session.roll.shots[row].treatment[Stage.DEVELOP].values == {}
@@ -409,13 +410,20 @@ def test_sync_asks_for_stages_through_its_dialog(opened, qtbot):
 
     def accept() -> None:
         dialog = QApplication.activeModalWidget()
-        assert isinstance(dialog, StagesDialog)
+        assert isinstance(dialog, SyncDialog)
         assert not dialog.boxes[Stage.DEVELOP].isChecked()
+        assert "Changes 2 of 2 shots: Sharpen on 2" in dialog.words.text()
+        dialog.boxes[Stage.SHARPEN].setChecked(False)
+        assert "Nothing would change" in dialog.words.text()
+        dialog.boxes[Stage.SHARPEN].setChecked(True)
+        dialog.ways[Stage.SHARPEN].setCurrentText(FIXED)
         dialog.accept()
 
     QTimer.singleShot(200, accept)
     opened.menus.sync.trigger()
-    assert opened.session.roll.shots[2].treatment[Stage.SHARPEN].values == {"strength": 30.0}
+    synced = opened.session.roll.shots[2].treatment[Stage.SHARPEN]
+    assert synced.values == opened.session.pipeline.resolved[Stage.SHARPEN].values
+    assert synced.values["strength"] == 30.0
     settle(opened, qtbot)
 
 
@@ -690,7 +698,8 @@ def test_the_next_export_proposes_what_was_chosen_last(opened, qtbot, tmp_path):
     assert opened.session.treatment[Stage.PRINT].values["format"] == "jpeg"  # one place for it
     opened.session.history.undo()
     assert opened.session.treatment[Stage.PRINT].values == {}
-    assert last_output() == OutputSettings(OutputFormat.JPEG, 16, "display-p3", 240, 95)  # at the next start, too
+    kept = {"format": "jpeg", "bits": "16", "profile": "display-p3", "ppi": 240, "quality": 95}
+    assert last_output() == kept  # at the next start, too
     assert last_folder() == tmp_path / "out"
 
 

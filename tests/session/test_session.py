@@ -7,12 +7,14 @@ import pytest
 from PIL import Image
 
 from crispgrain.core.marks import Mark
+from crispgrain.core.masks import LinearGradient
 from crispgrain.core.model import Stage
 from crispgrain.core.shot import open_shot
 from crispgrain.core.treatment import Treatment
 from crispgrain.session.listing import Listing, Order
 from crispgrain.session.session import Session
 from crispgrain.session.shots import State
+from crispgrain.session.sync import Part, whole_stages
 from crispgrain.store import Store
 
 
@@ -128,10 +130,37 @@ def test_what_is_no_setting_is_said_and_changes_nothing(session, files):
     assert session.history.next_undo == ""
 
 
+def test_sync_takes_what_is_metered_to_each_shots_reading_or_the_same_numbers(session, files):
+    session.open(files)
+    load(session)
+    session.change_setting("denoise.colour", 60.0)
+    luminance = session.pipeline.resolved[Stage.DENOISE].values["luminance"]
+    after = session.synced([1], [Part("denoise")])
+    assert after[1][Stage.DENOISE].values == {"colour": 60.0}
+    after = session.synced([1], [Part("denoise", fixed=True)])
+    assert after[1][Stage.DENOISE].values["luminance"] == luminance
+    assert after[1][Stage.DENOISE].model is not None
+    assert session.roll[1].treatment == Treatment()  # only said so far
+    assert session.synced([1], [Part("finish")]) == {}
+
+
+def test_a_zone_is_synced_only_if_ticked_and_takes_the_place_of_its_like(session, files):
+    session.open(files)
+    treatment, id = Treatment().with_zone(Stage.DEVELOP, LinearGradient((0, 0), (1, 0)))
+    session.change_treatment(treatment.set(f"{id}.exposure", 1.0), "zone")
+    session.sync([1], [Part("develop")])
+    assert session.roll[1].treatment.find(id) is None
+    for stops in (1.0, 2.0):
+        session.change_treatment(session.treatment.set(f"{id}.exposure", stops), "zone")
+        session.sync([1], [Part(id)])
+        (zone,) = session.roll[1].treatment.beside(Stage.DEVELOP)
+        assert zone.values == {"exposure": stops}
+
+
 def test_sync_is_one_step_and_leaves_out_what_belongs_to_one_shot(session, files):
     session.open(files)
     session.change_treatment(Treatment().set("sharpen.angle", 30.0).set("denoise.colour", 60.0), "by hand")
-    assert session.sync([0, 1, 2], [Stage.DENOISE, Stage.SHARPEN]) == 2
+    assert session.sync([0, 1, 2], [Part(Stage.DENOISE), Part(Stage.SHARPEN)]) == 2
     for id in (1, 2):
         assert session.roll[id].treatment[Stage.DENOISE].values == {"colour": 60.0}
         assert "angle" not in session.roll[id].treatment[Stage.SHARPEN].values
@@ -141,8 +170,6 @@ def test_sync_is_one_step_and_leaves_out_what_belongs_to_one_shot(session, files
 
 
 def test_a_zone_that_is_undone_is_not_open_any_more(session, files):
-    from crispgrain.core.masks import LinearGradient
-
     session.open(files)
     session.choose_stage(Stage.DEVELOP)
     treatment, id = session.treatment.with_zone(Stage.DEVELOP, LinearGradient((0, 0), (1, 0)))
@@ -223,7 +250,7 @@ def test_sync_presets_and_resetting_leave_the_mark_alone(session, files):
     session.open(files)
     session.mark(Mark.KEEP, [0])
     session.change_treatment(Treatment().set("finish.on", True), "by hand")
-    session.sync([1], list(Stage))
+    session.sync([1], whole_stages(session.treatment, Stage))
     session.change_treatment(Treatment(), "reset")
     assert [session.roll[id].treatment.mark for id in (0, 1)] == [Mark.KEEP, Mark.NONE]
     assert session.roll[1].treatment[Stage.FINISH].on is True

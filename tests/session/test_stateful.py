@@ -13,6 +13,7 @@ from crispgrain.core.model import Stage
 from crispgrain.core.treatment import Treatment, sidecar_path
 from crispgrain.session.listing import Listing, Order
 from crispgrain.session.session import Session
+from crispgrain.session.sync import whole_stages
 from crispgrain.store import Store
 
 FILES = 6
@@ -90,7 +91,7 @@ class Using(RuleBasedStateMachine):
 
     @rule(stages=st.lists(st.sampled_from(Stage), unique=True), per_shot=st.booleans())
     def sync(self, stages: list[Stage], per_shot: bool) -> None:
-        self.session.sync(self.session.selection, stages, per_shot)
+        self.session.sync(self.session.selection, whole_stages(self.session.treatment, stages, per_shot))
 
     @rule()
     def copy_and_paste(self) -> None:

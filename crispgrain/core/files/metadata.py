@@ -7,8 +7,11 @@ from pathlib import Path
 import exiv2
 import numpy as np
 from numpy.typing import NDArray
+from PIL import Image
 
-from .source import Facts
+from crispgrain.geometry import Size
+
+from .source import PICTURE_SUFFIXES, Facts
 
 exiv2.LogMsg.setLevel(exiv2.LogMsg.Level.mute)
 
@@ -17,6 +20,19 @@ CARRIED_IMAGE_TAGS = {
     "ImageDescription", "Make", "Model", "DateTime", "Artist", "Copyright", "Rating", "RatingPercent",
     "HostComputer", "XPTitle", "XPComment", "XPAuthor", "XPKeywords", "XPSubject", "DateTimeOriginal",
     "UniqueCameraModel", "CameraSerialNumber", "LensInfo",
+}  # fmt: skip
+# XMP that describes the photograph. All else is left behind: adjustments that another program would apply once more,
+# its history, sizes and thumbnails of the old file. Dublin Core, XMP (ISO 16684-1), IPTC Photo Metadata, Exif in XMP.
+CARRIED_XMP_GROUPS = {"dc", "xmpRights", "iptc", "iptcExt", "plus", "exif", "exifEX", "tiff", "xmp"}
+# IPTC keeps its older fields in a namespace that holds other things, too.
+IPTC_FIELDS = {
+    "City", "State", "Country", "Credit", "Source", "Headline", "Instructions", "AuthorsPosition", "CaptionWriter",
+    "DateCreated", "TransmissionReference", "Urgency", "Category", "SupplementalCategories",
+}  # fmt: skip
+LEFT_XMP_TAGS = {
+    "ImageWidth", "ImageLength", "BitsPerSample", "Compression", "PhotometricInterpretation", "SamplesPerPixel",
+    "PlanarConfiguration", "YCbCrSubSampling", "YCbCrPositioning", "XResolution", "YResolution", "ResolutionUnit",
+    "PixelXDimension", "PixelYDimension", "ColorSpace", "NativeDigest", "Thumbnails", "CreatorTool", "Orientation",
 }  # fmt: skip
 LEFT_PHOTO_TAGS = {"PixelXDimension", "PixelYDimension", "ColorSpace", "MakerNote", "InteroperabilityTag"}
 
@@ -50,7 +66,20 @@ def read_facts(path: Path) -> Facts:
     return Facts(
         camera=camera, iso=int(iso) if iso.isdigit() and int(iso) else None, equirectangular=all_round,
         lens=text("Exif.Photo.LensModel"), taken=text("Exif.Photo.DateTimeOriginal") or text("Exif.Image.DateTime"),
+        ppi=_ppi(path),
     )  # fmt: skip
+
+
+def _ppi(path: Path) -> float | None:
+    """Pixels per inch as the file says; None if it does not, or is RAW, whose files say something without meaning."""
+    if path.suffix.lower() not in PICTURE_SUFFIXES:
+        return None
+    try:
+        with Image.open(path) as picture:
+            across = float(picture.info.get("dpi", (0, 0))[0])
+    except (OSError, ValueError, TypeError, Image.DecompressionBombError):
+        return None
+    return across if across > 1 else None
 
 
 def noise_profile(path: Path) -> NDArray[np.float64] | None:
@@ -67,11 +96,11 @@ def noise_profile(path: Path) -> NDArray[np.float64] | None:
     return None
 
 
-def carry_over(source: Path, target: Path, software: str) -> None:
-    """Copy the photograph's metadata from one file to another, written in place.
+def carry_over(source: Path, target: Path, software: str, size: Size) -> None:
+    """Copy the photograph's metadata from one file to another of ``size``, written in place.
 
-    Orientation is set to upright, since pixels are written upright; tags that
-    describe the old file's layout, and its thumbnail, are left behind.
+    Orientation is set to upright, since pixels are written upright. What describes the old file's layout, its
+    thumbnail, and adjustments that are in the pixels now, are left behind.
 
     Raises
     ------
@@ -81,7 +110,7 @@ def carry_over(source: Path, target: Path, software: str) -> None:
     out = _open(target)
     if out is None:
         raise OSError(f"metadata of {target.name} cannot be written")
-    exif = out.exifData()
+    exif, xmp = out.exifData(), out.xmpData()
     given = _open(source)
     if given is not None:
         for datum in given.exifData():
@@ -93,12 +122,30 @@ def carry_over(source: Path, target: Path, software: str) -> None:
             ):
                 exif.add(exiv2.ExifKey(datum.key()), datum.value())
         out.setIptcData(given.iptcData())
-        out.setXmpData(given.xmpData())
+        for known in given.xmpData():
+            group, tag = known.groupName(), known.tagName().partition("/")[0].partition("[")[0]
+            if tag not in LEFT_XMP_TAGS and (group in CARRIED_XMP_GROUPS or tag in IPTC_FIELDS):
+                xmp.add(exiv2.XmpKey(known.key()), known.value())
+        _carry_panorama(given, xmp, size)
+    exif["Exif.Photo.PixelXDimension"] = exiv2.ULongValue(size.width)
+    exif["Exif.Photo.PixelYDimension"] = exiv2.ULongValue(size.height)
     exif["Exif.Image.Orientation"] = exiv2.UShortValue(1)
     exif["Exif.Image.Software"] = software
-    xmp = out.xmpData()
-    orientation = xmp.findKey(exiv2.XmpKey("Xmp.tiff.Orientation"))
-    if orientation != xmp.end():
-        orientation.setValue("1")
     out.setExifData(exif)
+    out.setXmpData(xmp)
     out.writeMetadata()
+
+
+def _carry_panorama(given: exiv2.Image, xmp: exiv2.XmpData, size: Size) -> None:
+    """What says that a picture is a view all round, with its new sizes; nothing if it is not whole any more."""
+    found = {d.tagName(): d.toString() for d in given.xmpData() if d.groupName() == "GPano"}
+    if "ProjectionType" not in found or size.width != 2 * size.height:
+        return
+    sizes = {
+        "FullPanoWidthPixels": size.width, "FullPanoHeightPixels": size.height, "CroppedAreaLeftPixels": 0,
+        "CroppedAreaImageWidthPixels": size.width, "CroppedAreaImageHeightPixels": size.height,
+        "CroppedAreaTopPixels": 0,
+    }  # fmt: skip
+    kept = {k: v for k, v in found.items() if k in ("ProjectionType", "UsePanoramaViewer") or k.startswith("Pose")}
+    for tag, value in (kept | {k: str(v) for k, v in sizes.items() if k in found}).items():
+        xmp[f"Xmp.GPano.{tag}"] = value

@@ -8,7 +8,7 @@ from pathlib import Path
 from ..errors import ShotError
 from .raster import read_raster
 from .raw import read_raw
-from .source import Source
+from .source import PICTURE_SUFFIXES, Source
 
 RAW_SUFFIXES = frozenset(
     [
@@ -40,7 +40,6 @@ RAW_SUFFIXES = frozenset(
         ".x3f",
     ]
 )
-PICTURE_SUFFIXES = frozenset([".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".heic", ".heif", ".avif"])
 
 
 def read_shot(path: Path) -> Source:
@@ -78,10 +77,10 @@ def _kind(head: bytes, suffix: str) -> str:
     return "other"
 
 
-def find_shots(paths: Iterable[Path]) -> tuple[list[Path], list[ShotError]]:
+def find_shots(paths: Iterable[Path], deep: bool = True) -> tuple[list[Path], list[ShotError]]:
     """Files to open from a mixed list of files and folders, and what was wrong with the rest.
 
-    Folders are searched to their full depth, in name order, without hidden
+    Folders are searched to their full depth, if they are to be, in name order, without hidden
     entries; files named outright are kept whatever their name.
     """
     found: dict[Path, None] = {}
@@ -92,7 +91,7 @@ def find_shots(paths: Iterable[Path]) -> tuple[list[Path], list[ShotError]]:
             continue
         inside = [
             p
-            for p in sorted(path.rglob("*"))
+            for p in sorted(path.rglob("*") if deep else path.iterdir())
             if p.suffix.lower() in RAW_SUFFIXES | PICTURE_SUFFIXES
             and not any(part.startswith(".") for part in p.relative_to(path).parts)
             and p.is_file()

@@ -18,6 +18,9 @@ from ..colour import icc as icc_profiles
 _serials = itertools.count()
 
 
+PICTURE_SUFFIXES = frozenset([".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".heic", ".heif", ".avif"])
+
+
 @dataclass(frozen=True)
 class Facts:
     """What the file says: camera, lens, sensitivity, when it was taken, and remarks worth showing.
@@ -34,6 +37,7 @@ class Facts:
     equirectangular: bool = False
     lens: str = ""
     taken: str = ""
+    ppi: float | None = None
 
 
 @dataclass(frozen=True, eq=False)

@@ -15,6 +15,8 @@ import tifffile
 from numpy.typing import NDArray
 from PIL import Image
 
+from crispgrain.geometry import Size
+
 from ... import __version__
 from ..atomic import FolderError, atomic_write
 from ..colour import icc
@@ -46,6 +48,12 @@ class OutputSettings:
     profile: str = "srgb"
     ppi: float = 300.0
     quality: int = 95
+    icc: bytes | None = None  # a profile other than those by name
+
+    @property
+    def profile_bytes(self) -> bytes:
+        """The ICC profile of the file."""
+        return self.icc if self.icc is not None else icc.profile(self.profile)
 
     @property
     def stored_bits(self) -> int:
@@ -54,12 +62,14 @@ class OutputSettings:
 
 
 def write_picture(
-    pixels: NDArray, target: Path, settings: OutputSettings, metadata_from: Path | None = None, replace: bool = False
-) -> Path:
+    pixels: NDArray, target: Path, settings: OutputSettings, metadata_from: Path | None = None, replace: bool = False,
+    in_place: bool = False,
+) -> Path:  # fmt: skip
     """Write stored values (H x W x 3, uint8 or uint16, already in the profile) to a file.
 
     The file appears under its name complete or not at all. If the name is taken
-    and ``replace`` is false, a number is added to it.
+    and ``replace`` is false, a number is added to it. The file that ``metadata_from`` is never written over, but for
+    a working copy of another program, ``in_place``.
 
     Returns
     -------
@@ -75,12 +85,12 @@ def write_picture(
     if settings.format is OutputFormat.JPEG and max(height, width) > JPEG_LIMIT:
         raise ShotError(target, f"JPEG holds at most {JPEG_LIMIT} pixels a side; this result is {width} x {height}")
     if metadata_from is not None and target.exists() and target.samefile(metadata_from):
-        replace = False
+        replace = in_place
 
     def write(unfinished: Path) -> None:
         ENCODERS[settings.format](pixels, unfinished, settings)
         if metadata_from is not None:
-            metadata.carry_over(metadata_from, unfinished, SOFTWARE)
+            metadata.carry_over(metadata_from, unfinished, SOFTWARE, Size(height, width))
 
     try:
         return atomic_write(target, write, replace)
@@ -94,7 +104,7 @@ def write_picture(
 def _write_tiff(pixels: NDArray, path: Path, settings: OutputSettings) -> None:
     tifffile.imwrite(
         path, pixels, photometric="rgb", resolution=(settings.ppi, settings.ppi), resolutionunit="INCH",
-        iccprofile=icc.profile(settings.profile), metadata=None, software=SOFTWARE, rowsperstrip=64,
+        iccprofile=settings.profile_bytes, metadata=None, software=SOFTWARE, rowsperstrip=64,
         bigtiff=pixels.nbytes > 4_000_000_000,
     )  # fmt: skip
 
@@ -102,7 +112,7 @@ def _write_tiff(pixels: NDArray, path: Path, settings: OutputSettings) -> None:
 def _write_jpeg(pixels: NDArray, path: Path, settings: OutputSettings) -> None:
     Image.fromarray(np.asarray(pixels)).save(
         path, "JPEG", quality=settings.quality, subsampling=0, optimize=pixels.size < 50_000_000,
-        icc_profile=icc.profile(settings.profile), dpi=(round(settings.ppi), round(settings.ppi)),
+        icc_profile=settings.profile_bytes, dpi=(round(settings.ppi), round(settings.ppi)),
     )  # fmt: skip
 
 
@@ -112,7 +122,7 @@ def _write_png(pixels: NDArray, path: Path, settings: OutputSettings) -> None:
         raise OSError("PNG encoding failed")
     data = encoded.tobytes()
     per_metre = round(settings.ppi / 0.0254)
-    extra = _png_chunk(b"iCCP", settings.profile.encode() + b"\0\0" + zlib.compress(icc.profile(settings.profile)))
+    extra = _png_chunk(b"iCCP", settings.profile.encode() + b"\0\0" + zlib.compress(settings.profile_bytes))
     extra += _png_chunk(b"pHYs", struct.pack(">IIB", per_metre, per_metre, 1))
     after_header = 8 + 25  # signature, then IHDR: both chunks must come before the pixels
     path.write_bytes(data[:after_header] + extra + data[after_header:])

@@ -12,9 +12,8 @@ from .noise import mosaic_noise, picture_noise
 from .pixels import measure_tones
 from .reading import Blur, Compression, Extent, History, Noise, Reading, Tones, reading_from_json
 
-METER_VERSION = (
-    1  # to be counted up when the meter finds something else in the same file: kept readings are of one meter
-)
+# To be counted up when the meter finds something else in the same file: kept readings are of one meter.
+METER_VERSION = 2
 
 __all__ = [
     "METER_VERSION", "Blur", "Compression", "Extent", "History", "Noise", "Reading", "Tones", "first_reading",

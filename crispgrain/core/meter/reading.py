@@ -32,6 +32,10 @@ class Noise:
         The sensitivity at which this camera is as noisy, where its noise at one is known.
     confidence : float
         0 (a guess) to 1 (well measured).
+    points : tuple
+        For RAW: what it adds to what is known of its camera, (signal, variance, patches) by range of tones.
+    shots : int
+        From how many shots of the same camera ``a`` and ``b`` are; 1 if from this one alone.
     """
 
     luminance: float = 0.0
@@ -43,6 +47,8 @@ class Noise:
     b: tuple[float, float, float] | None = None
     confidence: float = 0.0
     iso: float | None = None
+    points: tuple[tuple[float, float, float], ...] = ()
+    shots: int = 1
 
     def sigma_at(self, luma: NDArray[np.float32], colour: bool) -> NDArray[np.float32]:
         """Standard deviation, in encoded units 0..1, at encoded luma values 0..1."""

@@ -16,8 +16,8 @@ from crispgrain.geometry import Rect, tile_rect, tiles_over
 from ..colour import icc
 from ..files.write import OutputSettings, write_picture
 from ..model import Stage
-from ..resolve import Resolved
 from ..stages.print.file import output_settings
+from . import naming
 from .pipeline import Pipeline
 from .progress import Progress, ProgressEstimator
 from .threads import single_threaded_libraries, worker_count
@@ -47,7 +47,7 @@ def render_whole(
     Cancelled
         If ``cancel`` was set.
     """
-    profile = icc.profile(settings.profile)
+    profile = settings.profile_bytes
     size, depth = pipeline.size, len(pipeline.steps)
     shape = (size.height, size.width, 3)
     dtype = np.uint8 if settings.stored_bits == 8 else np.uint16
@@ -72,15 +72,21 @@ def render_whole(
     return out
 
 
-def result_name(shot: Path, resolved: Resolved, settings: OutputSettings) -> str:
-    """A file name that says what was done: ``orrery-0123-denoise-sharpen.tif``."""
-    done = [s.value for s in (Stage.DENOISE, Stage.SHARPEN, Stage.ENLARGE, Stage.FINISH) if resolved[s].on]
-    return "-".join([shot.stem, *(done or ["develop"])]) + settings.format.suffix
+def settings_of(pipeline: Pipeline) -> OutputSettings:
+    """What a chain's Print stage says of the file, like its source where that is asked for."""
+    return output_settings(pipeline.resolved[Stage.PRINT].values, pipeline.source)
+
+
+def result_name(pipeline: Pipeline, template: str = naming.TEMPLATE, number: int = 1) -> str:
+    """A file name that says what was done: ``orrery-0123-denoise-sharpen.tif``; TreatmentError for a bad template."""
+    source = pipeline.source
+    stem = naming.named(template, source.path, pipeline.resolved, source.facts, pipeline.size, number)
+    return stem + settings_of(pipeline).format.suffix
 
 
 def export(
     pipeline: Pipeline, folder: Path, name: str = "", replace: bool = False,
-    report: Callable[[Progress], None] | None = None, cancel: CancelToken = NEVER,
+    report: Callable[[Progress], None] | None = None, cancel: CancelToken = NEVER, in_place: bool = False,
 ) -> Path:  # fmt: skip
     """Render a shot and write it to a folder as its Print stage says.
 
@@ -94,7 +100,7 @@ def export(
     ShotError, Cancelled
         Nothing is left behind in either case.
     """
-    settings = output_settings(pipeline.resolved[Stage.PRINT].values)
-    target = folder / (name or result_name(pipeline.source.path, pipeline.resolved, settings))
+    settings, source = settings_of(pipeline), pipeline.source
+    target = folder / (name or result_name(pipeline))
     pixels = render_whole(pipeline, settings, report=report, cancel=cancel)
-    return write_picture(pixels, target, settings, metadata_from=pipeline.source.path, replace=replace)
+    return write_picture(pixels, target, settings, metadata_from=source.path, replace=replace, in_place=in_place)

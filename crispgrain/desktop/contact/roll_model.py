@@ -37,7 +37,7 @@ class RollModel(QAbstractListModel):
         if role == Qt.ItemDataRole.DecorationRole:
             return self.thumbnails.get(shot.id)
         if role == Qt.ItemDataRole.ToolTipRole:
-            return f"{shot.path}\n{shot.problem or shot.headline}".strip()
+            return "\n".join(w for w in (str(shot.path), shot.problem or shot.headline, shot.why) if w)
         if role == Qt.ItemDataRole.AccessibleTextRole:
             return f"{shot.path.name}, {shot.state}, {shot.problem or shot.headline}"
         return shot if role == SHOT else None

@@ -22,12 +22,12 @@ from PySide6.QtWidgets import (
 )
 
 from crispgrain.core.colour.spaces import OUTPUT_SPACES
-from crispgrain.core.files.write import OutputFormat, OutputSettings
-from crispgrain.core.model import Stage
+from crispgrain.core.files.write import OutputFormat
+from crispgrain.core.model import Stage, Value, Values
 from crispgrain.core.networks.ensemble import EFFORT
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.whole import result_name
-from crispgrain.core.stages.print.file import output_settings
+from crispgrain.core.stages.print.file import LIKE_SOURCE, output_settings
 from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.base.dialogs import dialog_buttons
 
@@ -39,34 +39,36 @@ class ExportDialog(QDialog):
 
     def __init__(
         self, pipeline: Pipeline, count: int, folder: Path, parent: QWidget | None = None,
-        settings: OutputSettings | None = None,
+        settings: Values | None = None,
     ) -> None:  # fmt: skip
         super().__init__(parent)
         self._pipeline, self._count = pipeline, count
         self.setWindowTitle("Export" if count == 1 else f"Export {count} shots")
         self.setMinimumWidth(470)
-        settings = settings or output_settings(pipeline.resolved[Stage.PRINT].values)
+        values = settings or pipeline.resolved[Stage.PRINT].values
+        own = output_settings(values, pipeline.source)
         self.format = QComboBox()
         for f in OutputFormat:
             self.format.addItem(FORMAT_NAMES[f], f)
-        self.format.setCurrentIndex(self.format.findData(settings.format))
+        self.format.addItem("Like each source", LIKE_SOURCE)
+        self.format.setCurrentIndex(self.format.findData(values["format"]))
         self.bits = QComboBox()
         for bits in (8, 16):
             self.bits.addItem(f"{bits} bits per channel", bits)
-        self.bits.setCurrentIndex(self.bits.findData(settings.bits))
+        self.bits.setCurrentIndex(self.bits.findData(own.bits))
         self.profile = QComboBox()
         for space in OUTPUT_SPACES.values():
             self.profile.addItem(space.name, space.id)
-        self.profile.setCurrentIndex(self.profile.findData(settings.profile))
+        self.profile.setCurrentIndex(self.profile.findData(own.profile))
         self.ppi = QDoubleSpinBox()
         self.ppi.setRange(36, 1200)
         self.ppi.setDecimals(0)
         self.ppi.setSuffix(" ppi")
-        self.ppi.setValue(settings.ppi)
+        self.ppi.setValue(own.ppi)
         self.ppi.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         self.quality = QSpinBox()
         self.quality.setRange(50, 100)
-        self.quality.setValue(settings.quality)
+        self.quality.setValue(own.quality)
         self.quality.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.best = QCheckBox("Best effort: networks take four times as long")
         self.folder = QLineEdit(str(folder))
@@ -101,16 +103,16 @@ class ExportDialog(QDialog):
         form.setRowVisible(self.best, any(EFFORT.id in s.values for s in pipeline.resolved.stages.values() if s.on))
 
     def _update(self) -> None:
-        chosen = OutputFormat(self.format.currentData())
-        self._form.setRowVisible(self.bits, chosen is not OutputFormat.JPEG)
-        self._form.setRowVisible(self.quality, chosen is OutputFormat.JPEG)
-        written = self.name.text()
-        if not written:
-            settings = output_settings(self._pipeline.resolved[Stage.PRINT].values)
-            written = result_name(self._pipeline.source.path, self._pipeline.resolved, settings)
+        settings = output_settings(self.values, self._pipeline.source)
+        like, jpeg = self.format.currentData() == LIKE_SOURCE, settings.format is OutputFormat.JPEG
+        self._form.setRowVisible(self.bits, not like and not jpeg)
+        self._form.setRowVisible(self.quality, jpeg or (like and self._count > 1))
+        self._form.setRowVisible(self.profile, not like)
+        self._form.setRowVisible(self.ppi, not like)
+        written = self.name.text() or result_name(self._pipeline)
         stem = written.rpartition(".")[0] if "." in written else written
-        self.name.setText(stem + chosen.suffix)
-        size, ppi = self._pipeline.size, self.ppi.value()
+        self.name.setText(stem + settings.format.suffix)
+        size, ppi = self._pipeline.size, settings.ppi
         self.extent.setText(
             f"{size.width} × {size.height} px, {size.width / ppi * 2.54:.1f} × {size.height / ppi * 2.54:.1f} cm "
             "on paper. Originals are never written to; a name already taken gets a number."
@@ -131,21 +133,17 @@ class ExportDialog(QDialog):
 
     def with_print(self, treatment: Treatment) -> Treatment:
         """The treatment with its Print stage as chosen here."""
-        return (
-            treatment.set("print.format", str(self.format.currentData()))
-            .set("print.bits", str(self.bits.currentData()))
-            .set("print.profile", str(self.profile.currentData()))
-            .set("print.ppi", self.ppi.value())
-            .set("print.quality", self.quality.value())
-        )
+        for name, value in self.values.items():
+            treatment = treatment.set(f"print.{name}", value)
+        return treatment
 
     @property
-    def output(self) -> OutputSettings:
-        """What was chosen, to be proposed again next time."""
-        return OutputSettings(
-            self.format.currentData(), self.bits.currentData(), self.profile.currentData(), self.ppi.value(),
-            self.quality.value(),
-        )  # fmt: skip
+    def values(self) -> dict[str, Value]:
+        """The settings of Print as they are chosen here."""
+        return {
+            "format": str(self.format.currentData()), "bits": str(self.bits.currentData()),
+            "profile": str(self.profile.currentData()), "ppi": self.ppi.value(), "quality": self.quality.value(),
+        }  # fmt: skip
 
     @property
     def chosen_folder(self) -> Path:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QObject
-from PySide6.QtWidgets import QMessageBox, QWidget
+from PySide6.QtWidgets import QMessageBox, QStackedWidget, QWidget
 
 from crispgrain.core.model import Stage
 from crispgrain.core.render.progress import Progress
@@ -15,13 +15,17 @@ from crispgrain.session.shots import ShotId, State
 
 from .export_dialog import ExportDialog
 from .exporter import Exporter
+from .queue_flow import QueueFlow
 
 
 class ExportFlow(QObject):
     """Asks where and how, starts the exports, and remembers what was chosen last."""
 
-    def __init__(self, session: Session, exporter: Exporter, status: StatusLine, window: QWidget) -> None:
+    def __init__(
+        self, session: Session, exporter: Exporter, status: StatusLine, middle: QStackedWidget, window: QWidget
+    ) -> None:
         super().__init__(window)
+        self.queue = QueueFlow(exporter, middle, status)
         self.session, self.exporter, self.status, self.window = session, exporter, status, window
         exporter.started.connect(self._started)
         exporter.trouble.connect(status.say)
@@ -45,7 +49,7 @@ class ExportFlow(QObject):
 
     def export(self, ids: list[ShotId], dialog: ExportDialog) -> None:
         """Write the results of some shots in the background; what was chosen becomes their Print stage."""
-        remember_export(dialog.chosen_folder, dialog.output)
+        remember_export(dialog.chosen_folder, dialog.values)
         roll = self.session.roll
         changed = {id: dialog.with_print(roll[id].treatment) for id in ids}
         self.session.change(changed, "Print: as exported")

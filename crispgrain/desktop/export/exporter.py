@@ -8,6 +8,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 
 from crispgrain.core.treatment import Treatment
+from crispgrain.desktop.base.preferences import at_once, memory_limit
 from crispgrain.orders.job import Job, JobState
 from crispgrain.orders.journal import Journal
 from crispgrain.orders.queue import OrderQueue
@@ -26,16 +27,17 @@ class Exporter(QObject):
     trouble = Signal(str)  # why nothing goes on for now
     finished = Signal(int, int)  # written, failed since nothing was waiting last
     busy = Signal(bool)  # whether anything is waiting or under way
-    _changed = Signal(object)
+    changed = Signal(object)  # Job
 
     def __init__(self, journal: Path, store: Path) -> None:
         super().__init__()
-        self.queue = OrderQueue(Journal(journal), store)
+        limit = memory_limit()
+        self.queue = OrderQueue(Journal(journal), store, at_once(limit), limit)
         self._shots: dict[int, ShotId] = {}
         self._told: set[int] = set()  # jobs whose start or end was told
         self._counts = [0, 0]
-        self._changed.connect(self._tell)
-        self.queue.changed.connect(self._changed.emit)
+        self.changed.connect(self._tell)
+        self.queue.changed.connect(self.changed.emit)
         self.queue.progress.connect(self.progress.emit)
         self.queue.trouble.connect(self.trouble.emit)
 

@@ -11,7 +11,7 @@ from crispgrain.cancel import CancelToken
 from crispgrain.core.files import Source, read_shot
 from crispgrain.core.files.metadata import read_facts
 from crispgrain.core.files.source import Facts
-from crispgrain.core.meter import Reading, first_reading, measure
+from crispgrain.core.meter import Reading, first_reading
 from crispgrain.core.meter.words import headline
 from crispgrain.core.render.overview import overview
 from crispgrain.core.render.threads import worker_count
@@ -25,6 +25,7 @@ from crispgrain.session.comparing import developed
 from crispgrain.session.session import Session
 from crispgrain.session.shots import ShotId, State
 from crispgrain.store import Stamp
+from crispgrain.store.sensors import known_reading, reading_of
 
 IN_MEMORY = 5  # shots whose pixels are kept: the current one, its neighbours, and two seen before
 
@@ -86,13 +87,8 @@ class ShotLoader(QObject):
         )
 
     def _measured(self, source: Source) -> Shot:
-        """A shot with its reading, found again if the file is as it was when it was measured."""
-        stamp = Stamp.of(source.path)
-        reading = self._store.reading(stamp)
-        if reading is None:
-            reading = measure(source)
-            self._store.keep_reading(stamp, reading)
-        return Shot(source, reading)
+        """A shot with its reading, and its camera's noise as all shots tell it."""
+        return Shot(source, known_reading(source, reading_of(source, self._store), self._store))
 
     def meter_later(self, ids: list[ShotId]) -> None:
         """Measure shots and make their thumbnails when nothing more urgent is to do, those in sight first."""
@@ -116,7 +112,7 @@ class ShotLoader(QObject):
             reading, small = self._store.reading(stamp), kept_thumbnail(self._store, stamp)
             if reading is None or small is None:
                 source = read_shot(entry.path)  # its pixels are let go afterwards
-                reading, small = self._measured(source).reading, thumbnail(source)
+                reading, small = reading_of(source, self._store), thumbnail(source)
                 self._store.keep_thumbnail(stamp, packed(small))
             return reading, small, read_facts(entry.path)
 
@@ -135,6 +131,24 @@ class ShotLoader(QObject):
     def _metered(self) -> None:
         self._metering -= 1
         self._meter_next()
+        if not self._metering and not self._to_meter:
+            self._tell_anew()
+
+    def _tell_anew(self) -> None:
+        """Now that all shots are measured, those in memory hear what the others tell of their camera."""
+        held = [(entry.id, entry.shot) for entry in self._roll.shots.values() if entry.shot is not None]
+
+        def job() -> list[tuple[ShotId, Shot, Reading]]:
+            return [(id, shot, known_reading(shot.source, shot.reading, self._store)) for id, shot in held]
+
+        def done(answers: list[tuple[ShotId, Shot, Reading]]) -> None:
+            for id, shot, reading in answers:
+                if reading != shot.reading and id in self._roll.shots and self._roll[id].shot is shot:
+                    self._roll[id].shot = Shot(shot.source, reading)
+                    self._enter(id, reading, shot.source.facts)
+                    self.ready.emit(id)
+
+        self._background.submit(Urgency.METERING, job, done)
 
     def _enter(self, id: ShotId, reading: Reading, facts: Facts) -> None:
         if id not in self._roll.shots:

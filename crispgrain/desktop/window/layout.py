@@ -21,6 +21,7 @@ def laid_out(window: Window) -> QWidget:
     window.middle.addWidget(window.empty)
     window.middle.addWidget(bench)
     window.middle.addWidget(window.line_up_view)
+    window.middle.addWidget(window.export_flow.queue.view)
     body = QHBoxLayout()
     body.setSpacing(0)
     body.addWidget(window.controls)

@@ -7,11 +7,15 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, QSettings
 from PySide6.QtWidgets import QApplication
 
+from crispgrain.core.files.source import RawSource
+from crispgrain.core.meter.sensor import LEAST_SHOTS
 from crispgrain.core.model import Stage
 from crispgrain.core.networks import providers, runtime
 from crispgrain.desktop.base.theme import BOOTH, DIM_ROOM, apply_theme, current_theme
 from crispgrain.desktop.easel.print_view import PrintViewDialog
+from crispgrain.desktop.loading.noise_plot import NoiseDialog
 from crispgrain.session.comparing import Arrangement
+from crispgrain.store.sensors import sensors
 
 if TYPE_CHECKING:
     from .window import Window
@@ -42,6 +46,20 @@ class Looking(QObject):
         if dialog.exec():
             window.session.comparing.set_arrangement(Arrangement.RESULT)
             window.easel.set_zoom(dialog.scale(ppi))
+
+    def show_camera_noise(self) -> None:
+        """What all shots of a camera tell of its noise, by ISO."""
+        window, shot = self._window, self._window.session.shot
+        if shot is None:
+            return
+        facts = shot.source.facts
+        known = sensors(window.session.store, facts.camera)
+        if known:
+            NoiseDialog(facts.camera, known, facts.iso or 0, window).exec()
+        elif isinstance(shot.source, RawSource) and shot.source.noise_profile is not None:
+            window.status.say(f"{shot.path.name} states the noise of its camera itself.")
+        else:
+            window.status.say(f"Not known yet: that takes {LEAST_SHOTS} RAW shots of a camera at one ISO.")
 
     def set_provider(self, provider: str) -> None:
         """What networks run on from now on; remembered for the next start."""

@@ -57,6 +57,7 @@ def build_menus(window: Window) -> Menus:
     shots.addSeparator()
     export = add_action(shots, "Export …", window.export_flow.ask, "Ctrl+E")
     export_all = add_action(shots, "Export all …", partial(window.export_flow.ask, True))
+    add_action(shots, "What is being written", window.export_flow.queue.show, "Ctrl+J")
     shots.addSeparator()
     add_action(shots, "Keep treatments in a folder …", window.opening.ask_sidecar_folder)
     add_action(shots, "Keep treatments beside the shots", partial(window.opening.set_sidecar_folder, None))
@@ -81,6 +82,8 @@ def build_menus(window: Window) -> Menus:
     sync = add_action(treatment, "Sync to selected shots …", window.several.ask_sync, "Ctrl+Shift+Y")
     save_preset = add_action(treatment, "Save as preset …", window.several.ask_preset)
     presets = treatment.addMenu("Apply preset")
+    add_action(treatment, "Rules for new shots …", window.several.ask_rules)
+    by_rules = add_action(treatment, "Apply the rules to selected shots", window.several.apply_rules)
     keep = add_action(treatment, "Keep as a take …", window.takes.ask_keep)
     takes = treatment.addMenu("Takes of this shot")
     treatment.addSeparator()
@@ -129,12 +132,13 @@ def build_menus(window: Window) -> Menus:
     add_action(view, "Next surround (grey, white, black)", window.looking.next_surround, "G")
     add_action(view, "Dim room", window.looking.toggle_dim, "Ctrl+D")
     view.addSeparator()
+    camera_noise = add_action(view, "Noise of this camera …", window.looking.show_camera_noise)
     line_up = add_action(view, "Line-up of the selected shots", window.line_up.start, "U")
     add_action(view, "Test strip", window.start_strip, "T")
 
     add_action(bar.addMenu("&Help"), "About Crisp Grain and its keys", partial(show_about, window))
     return Menus(
-        (export, export_all, copy, paste, sync, save_preset, keep, print_view, reset, line_up),
+        (export, export_all, copy, paste, sync, save_preset, keep, print_view, reset, line_up, camera_noise, by_rules),
         export,
         sync,
         presets,

@@ -59,7 +59,7 @@ class Window(QMainWindow):
         self.background, self.exporter = Background(), Exporter(orders_file(), store_file())
 
         self.rail, self.controls, self.status, self.empty = StageRail(), ControlSheet(), StatusLine(), EmptyState()
-        self.easel = Easel(session.viewport, session.comparing)
+        self.easel, self.middle = Easel(session.viewport, session.comparing), QStackedWidget()
         self.strip = TestStrip(self.background)
         self.contact = ContactRoom(session)
         self.sheet = self.contact.sheet
@@ -69,12 +69,12 @@ class Window(QMainWindow):
         self.display = Display(session, self.rail, self.controls, self.easel, self.status, self.background)
         self.opening = Opening(session, self.background, self.status, self.settings, self)
         self.open_paths = self.opening.open_paths
-        self.export_flow = ExportFlow(session, self.exporter, self.status, self)
+        self.export_flow = ExportFlow(session, self.exporter, self.status, self.middle, self)
         self.strip_flow = StripFlow(session, self.easel, self.strip, self.status)
         self.tool_flow = ToolFlow(session, self.easel, self.background, self.status)
         self.several = SeveralFlow(session, self.status, self)
         self.takes = TakesFlow(session, self.status, self)
-        self.middle, self.line_up_view = QStackedWidget(), LineUpView()
+        self.line_up_view = LineUpView()
         self.setCentralWidget(laid_out(self))
         self.looking = Looking(self)
         self.line_up = LineUpFlow(session, self.line_up_view, self.middle, self.background)

@@ -2,19 +2,36 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
+import numpy as np
+
 from crispgrain.geometry import Size
 
 from ...colour.icc import PROFILE_NAMES
 from ...colour.spaces import OUTPUT_SPACES
+from ...files.source import RawSource, Source
 from ...files.write import OutputFormat, OutputSettings
 from ...model import Model, Parameter, Stage, Values
+
+LIKE_SOURCE = "source"  # as a format: that of each shot, and its depth, profile and resolution
+# What each kind of file comes back as; what is not among these is a TIFF, which holds all there is.
+FORMATS = {
+    ".jpg": OutputFormat.JPEG, ".jpeg": OutputFormat.JPEG, ".jpe": OutputFormat.JPEG, ".png": OutputFormat.PNG
+}  # fmt: skip
 
 
 def _is_jpeg(values: Values) -> bool:
     return values["format"] == OutputFormat.JPEG
 
 
+def _is_own(values: Values) -> bool:
+    return values["format"] != LIKE_SOURCE
+
+
 def summary(model: Model, values: Values, size: Size) -> str:
+    if not _is_own(values):
+        return "like the source"
     bits = "8" if _is_jpeg(values) else values["bits"]
     return f"{str(values['format']).upper()} {bits} bit, {float(values['ppi']):.0f} ppi"
 
@@ -23,21 +40,36 @@ MODEL = Model(
     Stage.PRINT, "file", "File", "The file a print lab gets: format, bit depth, profile and resolution.",
     (
         Parameter("format", "Format", "TIFF and PNG lose nothing; JPEG is small.", "tiff",
-                  choices=tuple(f.value for f in OutputFormat), labels=tuple(f.value.upper() for f in OutputFormat)),
+                  choices=(*(f.value for f in OutputFormat), LIKE_SOURCE),
+                  labels=(*(f.value.upper() for f in OutputFormat), "like the source")),
         Parameter("bits", "Bit depth", "16 bits keep fine gradients; JPEG has 8.", "16", choices=("8", "16"),
-                  labels=("8 bits", "16 bits"), matters=lambda values: not _is_jpeg(values)),
+                  labels=("8 bits", "16 bits"), matters=lambda values: _is_own(values) and not _is_jpeg(values)),
         Parameter("profile", "Profile", "Colour space of the file; sRGB if in doubt.", "srgb", choices=PROFILE_NAMES,
-                  labels=tuple(space.name for space in OUTPUT_SPACES.values())),
-        Parameter("ppi", "Resolution", "Pixels per inch of paper; labs expect 300.", 300, 36, 1200, 1, "ppi"),
+                  labels=tuple(space.name for space in OUTPUT_SPACES.values()), matters=_is_own),
+        Parameter("ppi", "Resolution", "Pixels per inch of paper; labs expect 300.", 300, 36, 1200, 1, "ppi",
+                  matters=_is_own),
         Parameter("quality", "JPEG quality", "95 shows no loss.", 95, 50, 100, 1, matters=_is_jpeg),
     ),
     lambda pixels, values, context: pixels, summary=summary,
 )  # fmt: skip
 
 
-def output_settings(values: Values) -> OutputSettings:
-    """The Print stage's values as settings for the file writer."""
-    return OutputSettings(
-        OutputFormat(str(values["format"])), int(values["bits"]), str(values["profile"]), float(values["ppi"]),
-        int(values["quality"]),
+def output_settings(values: Values, source: Source | None = None) -> OutputSettings:
+    """The Print stage's values as settings for the file writer; like the ``source`` if they say so and there is one."""
+    like_source = not _is_own(values)
+    chosen = OutputSettings(
+        OutputFormat.TIFF if like_source else OutputFormat(str(values["format"])), int(values["bits"]),
+        str(values["profile"]), float(values["ppi"]), int(values["quality"]),
     )  # fmt: skip
+    return _like(source, chosen) if like_source and source is not None else chosen
+
+
+def _like(source: Source, chosen: OutputSettings) -> OutputSettings:
+    """RAW, and floating-point files, come back as TIFF with 16 bits in the chosen profile."""
+    chosen = replace(chosen, ppi=source.facts.ppi or chosen.ppi)
+    if isinstance(source, RawSource):
+        return chosen
+    kind = FORMATS.get(source.path.suffix.lower(), OutputFormat.TIFF)
+    bits = 8 if source.stored.dtype == np.uint8 else 16
+    own = source.icc if source.stored.dtype.kind == "u" else None
+    return replace(chosen, format=kind, bits=bits, icc=own)

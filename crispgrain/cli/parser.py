@@ -1,0 +1,113 @@
+"""What can be said on the command line."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+import shtab
+
+from crispgrain import __version__
+from crispgrain.core.colour.icc import PROFILE_NAMES
+from crispgrain.core.files import OutputFormat
+from crispgrain.core.render import naming
+from crispgrain.core.stages.print.file import LIKE_SOURCE
+
+from .demo import demo_roll
+from .edit import edit_files
+from .listing import list_models, meter_files
+from .run import run_files
+
+
+def make_parser() -> argparse.ArgumentParser:
+    """The parser of all commands; each sets ``job``, a function of the options that returns the exit code."""
+    parser = argparse.ArgumentParser(
+        prog="crispgrain", description="Removes noise, recovers sharpness and enlarges photographs, offline.",
+        epilog="Without a command, the window opens: crispgrain [FILES...]",
+    )  # fmt: skip
+    parser.add_argument("--version", action="version", version=f"Crisp Grain {__version__}")
+    jobs = parser.add_subparsers(required=True, metavar="COMMAND")
+
+    run = jobs.add_parser("run", help="treat files and write the results to a folder")
+    run.set_defaults(job=run_files, stop=False)
+    run.add_argument("files", nargs="+", type=Path, metavar="FILES", help="shots, or folders of shots")
+    run.add_argument("--out", required=True, type=Path, metavar="DIR", help="folder for the results")
+    base = _treatment_arguments(run)
+    base.add_argument("--rules", type=Path, metavar="R.json", help="rules that say which preset each shot gets")
+    run.add_argument("--dry-run", action="store_true", help="say what would be written, and write nothing")
+    run.add_argument(
+        "--set", action="append", default=[], metavar="STAGE.FIELD=VALUE", dest="settings",
+        help="change one setting, e.g. denoise.model=wavelet or crop.angle=1.5; names: crispgrain models",
+    )  # fmt: skip
+    run.add_argument(
+        "--zone", action="append", default=[], metavar="STAGE:X,Y:X,Y", dest="zones",
+        help="treat a part: all of it behind the first point, nothing beyond the second, in percent of width and "
+        "height; its settings are zone-1.FIELD, of the next one zone-2.FIELD",
+    )  # fmt: skip
+    run.add_argument("--only", metavar="STAGE,STAGE", help="switch every other stage off")
+    run.add_argument(
+        "--format", choices=[*OutputFormat, LIKE_SOURCE], help="source: as each shot is, in depth and profile, too"
+    )
+    run.add_argument("--bits", choices=("8", "16"))
+    run.add_argument("--profile", choices=PROFILE_NAMES)
+    run.add_argument("--ppi", type=float, metavar="N")
+    run.add_argument("--jobs", type=int, default=1, metavar="N", help="shots rendered at once, in processes (1)")
+    run.add_argument(
+        "--resume", action="store_true", help="go on with what an ended call left in --out; files as given"
+    )
+    run.add_argument("--memory", type=float, metavar="GB", help="most that all processes take (half of the machine)")
+    run.add_argument("--flat", dest="deep", action="store_false", help="do not look into folders inside folders")
+    run.add_argument(
+        "--name", default=naming.TEMPLATE, metavar="TEMPLATE",
+        help=f"names of results, without suffix, of {', '.join(f'{{{f}}}' for f in naming.FIELDS)} ({naming.TEMPLATE})",
+    )  # fmt: skip
+    run.add_argument("--progress", choices=("bar", "json"), default="bar", help="json: one JSON object a line")
+    run.add_argument("--report", type=Path, metavar="FILE", help="write what became of each shot, as .csv or .json")
+    end = run.add_mutually_exclusive_group()
+    end.add_argument("--keep-going", dest="stop", action="store_false", help="go on when one shot fails (the default)")
+    end.add_argument("--stop", action="store_true", help="end when one shot fails")
+    run.add_argument("--replace", action="store_true", help="write over results of the same name")
+    size = run.add_mutually_exclusive_group()
+    for by in ("long-side", "width", "height"):
+        size.add_argument(f"--{by}", type=int, metavar="PX")
+    size.add_argument("--factor", type=float, metavar="F")
+
+    edit = jobs.add_parser("edit", help="treat what another program hands over, and hand it back")
+    edit.set_defaults(job=edit_files)
+    edit.add_argument(
+        "files", nargs="+", type=Path, metavar="FILES", help="RAW and finished, originals or working copies"
+    )
+    edit.add_argument("--in-place", action="store_true", help="write over finished pictures: they are working copies")
+    _treatment_arguments(edit)
+    edit.add_argument("--no-window", action="store_true", help="write back at once; so does --treatment or --preset")
+    edit.add_argument("--json", action="store_true", help="print what was written as JSON")
+
+    meter = jobs.add_parser("meter", help="measure files and say what was found")
+    meter.set_defaults(job=meter_files)
+    meter.add_argument("files", nargs="+", type=Path, metavar="FILES")
+    meter.add_argument("--json", action="store_true")
+
+    models = jobs.add_parser("models", help="list the models of each stage and their settings")
+    models.set_defaults(job=list_models)
+    models.add_argument("--json", action="store_true")
+
+    demo = jobs.add_parser("demo", help="write the demo roll and open it")
+    demo.set_defaults(job=demo_roll)
+    demo.add_argument("--out", type=Path, metavar="DIR", help="folder for the roll")
+    demo.add_argument(
+        "--shoot", type=Path, metavar="DIR", help="play a camera on a cable: new shots appear in a folder"
+    )
+    demo.add_argument("--every", type=float, default=5.0, metavar="S", help="seconds between two shots (5)")
+    demo.add_argument("--shots", type=int, metavar="N", help="how many; without end if not given")
+    demo.add_argument("--no-window", action="store_true", help="only write the roll")
+    completion = jobs.add_parser("completion", help="print what makes a shell complete these commands")
+    completion.set_defaults(job=lambda options: print(shtab.complete(make_parser(), options.shell)) or 0)
+    completion.add_argument("shell", choices=("bash", "zsh", "tcsh"))
+    return parser
+
+
+def _treatment_arguments(parser: argparse.ArgumentParser) -> argparse._MutuallyExclusiveGroup:
+    base = parser.add_mutually_exclusive_group()
+    base.add_argument("--treatment", type=Path, metavar="T.json", help="treatment to use; else the shot's own")
+    base.add_argument("--preset", metavar="NAME", help="preset to put on each shot's own treatment")
+    return base

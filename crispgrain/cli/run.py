@@ -1,0 +1,124 @@
+"""``crispgrain run``: one shot after the other, or several at once in worker processes."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Iterator
+from functools import partial
+from pathlib import Path
+
+from crispgrain import presets
+from crispgrain.core.errors import ShotError, TreatmentError
+from crispgrain.core.render import naming
+from crispgrain.core.render.pipeline import Pipeline
+from crispgrain.core.render.whole import export, result_name
+from crispgrain.core.shot import Shot
+from crispgrain.core.treatment import Treatment
+from crispgrain.orders.job import Job, JobState
+from crispgrain.orders.journal import Journal
+from crispgrain.orders.queue import OrderQueue
+from crispgrain.orders.report import write_report
+from crispgrain.paths import store_file
+from crispgrain.session.rules import load_rules
+
+from .opening import opened
+from .telling import JsonTeller, Teller
+from .treatments import treatment_of
+
+JOURNAL = ".unfinished-orders.sqlite"  # in the folder of the results, while not all are there
+
+
+def run_files(options: argparse.Namespace) -> int:
+    """The rest goes on when one file fails, unless ``--stop`` was given; the exit code is 1 then."""
+    from crispgrain.desktop.base.preferences import sidecar_folder
+
+    options.sidecars = sidecar_folder()
+    naming.check(options.name)
+    if options.rules:
+        for rule in load_rules(options.rules):
+            presets.load(rule.preset)  # one that is not there is a wrong call
+    treatment_of(options, Path("-"))  # a wrong call fails before any work is done
+    tell = JsonTeller() if options.progress == "json" else Teller()
+    in_workers = (options.jobs > 1 or options.resume or options.report) and not options.dry_run
+    (_in_workers if in_workers else _one_by_one)(options, tell)
+    return tell.end()
+
+
+def _treated(options: argparse.Namespace, tell: Teller, known: frozenset[Path] = frozenset()) -> Iterator[
+    tuple[Shot, Treatment, Pipeline, str]
+]:  # fmt: skip
+    """Shots with treatment, chain and the name of the result; what fails is told, and is the end after ``--stop``."""
+    number = 0
+    for shot in opened(options.files, options.deep):
+        number += 1
+        try:
+            if isinstance(shot, ShotError):
+                raise shot
+            if shot.path.absolute() in known:
+                continue
+            treatment = treatment_of(options, shot.path, shot)
+            pipeline = shot.pipeline(treatment)
+            for remark in (*shot.source.facts.remarks, *pipeline.resolved.remarks):
+                tell.remark(shot.path, remark)
+            yield shot, treatment, pipeline, result_name(pipeline, options.name, number)
+        except (ShotError, TreatmentError) as error:
+            path = error.path if isinstance(error, ShotError) else shot.path
+            tell.failure(path, str(error) if isinstance(error, ShotError) else f"{path.name}: {error}")
+        except MemoryError:
+            tell.failure(shot.path, f"{shot.path.name}: there is not enough memory for this result")
+        if tell.failed and options.stop:
+            return
+
+
+def _one_by_one(options: argparse.Namespace, tell: Teller) -> None:
+    for shot, _, pipeline, name in _treated(options, tell):
+        if options.dry_run:
+            tell.result(shot.path, options.out / name)
+            continue
+        try:
+            report = partial(tell.progress, shot.path)
+            tell.result(shot.path, export(pipeline, options.out, name, options.replace, report))
+        except ShotError as error:
+            tell.failure(shot.path, str(error))
+        except MemoryError:
+            tell.failure(shot.path, f"{shot.path.name}: there is not enough memory for this result")
+        if tell.failed and options.stop:
+            return
+
+
+def _in_workers(options: argparse.Namespace, tell: Teller) -> None:
+    """With ``--resume``, shots of which the journal of the folder knows are not asked for once more."""
+    options.out.mkdir(parents=True, exist_ok=True)
+    path = options.out / JOURNAL
+    if not options.resume:
+        path.unlink(missing_ok=True)
+    journal = Journal(path)
+    limit = options.memory * 1e9 if options.memory else None
+    queue = OrderQueue(journal, store_file(), options.jobs, limit)
+
+    def changed(job: Job) -> None:
+        if job.state is JobState.DONE and job.result is not None:
+            tell.result(job.path, job.result)
+        elif job.state is JobState.FAILED:
+            tell.failure(job.path, job.words)
+            if options.stop:
+                queue.cancel()
+
+    queue.changed.connect(changed)
+    queue.progress.connect(lambda job, progress: tell.progress(job.path, progress))
+    queue.trouble.connect(tell.trouble)
+    known = frozenset(job.path for job in journal.jobs())
+    queue.go_on(journal.unfinished())
+    try:
+        for shot, treatment, _, name in _treated(options, tell, known):
+            queue.add([(shot.path.absolute(), treatment, options.out.absolute(), name, options.replace)])
+            if tell.failed and options.stop:
+                break
+        queue.wait()
+    finally:
+        queue.close()  # what is left stays in the journal
+    if options.report:
+        write_report(journal.jobs(), options.report)
+    journal.close()
+    for rest in ("", "-wal", "-shm"):
+        path.with_name(path.name + rest).unlink(missing_ok=True)

@@ -1,0 +1,82 @@
+"""The treatment of each file, as a call asks for it."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+
+from crispgrain import presets
+from crispgrain.core.errors import TreatmentError
+from crispgrain.core.masks import LinearGradient
+from crispgrain.core.model import Role, Stage
+from crispgrain.core.registry import models_of
+from crispgrain.core.shot import Shot, saved_treatment
+from crispgrain.core.treatment import Treatment
+from crispgrain.session.changes import with_settings
+from crispgrain.session.rules import first_match, load_rules
+
+
+def treatment_of(options: argparse.Namespace, path: Path, shot: Shot | None = None) -> Treatment:
+    """The treatment of a file: given, or kept for it, or metered; then changed as asked.
+
+    A stage that would be off for the ``shot`` is on if one of its settings is given.
+    """
+    treatment = _base(options, path, shot)
+    for by in ("long_side", "width", "height", "factor"):
+        wish = getattr(options, by)
+        if wish is not None:
+            field = "factor" if by == "factor" else "pixels"
+            treatment = treatment.set("enlarge.on", True).set("enlarge.by", by.replace("_", "-"))
+            treatment = treatment.set(f"enlarge.{field}", wish)
+    for wish in options.zones:
+        treatment = _with_zone(treatment, wish)
+    settings = {}
+    for setting in options.settings:
+        name, equals, value = setting.partition("=")
+        if not equals:
+            raise TreatmentError(f"--set takes STAGE.FIELD=VALUE, not “{setting}”")
+        settings[name] = value
+    treatment = with_settings(treatment, settings, shot)
+    if options.only:
+        wanted = [s.strip() for s in options.only.split(",")]
+        unknown = [s for s in wanted if s not in list(Stage)]
+        if unknown:
+            raise TreatmentError(f"--only names stages ({', '.join(Stage)}), not “{unknown[0]}”")
+        treatment = treatment.only(Stage(s) for s in wanted)
+    for field in ("format", "bits", "profile", "ppi"):
+        if getattr(options, field) is not None:
+            treatment = treatment.set(f"print.{field}", getattr(options, field))
+    return treatment
+
+
+def _with_zone(treatment: Treatment, wish: str) -> Treatment:
+    """A treatment with one more zone, from ``STAGE:X,Y:X,Y``."""
+    stage, *points = wish.split(":")
+    try:
+        start, end = ((float(x) / 100, float(y) / 100) for x, y in (point.split(",") for point in points))
+        mask = LinearGradient(start, end)
+    except ValueError:
+        raise TreatmentError(f"--zone takes STAGE:X,Y:X,Y, not “{wish}”") from None
+    if stage not in list(Stage) or not models_of(Stage(stage), Role.ZONE):
+        zoned = ", ".join(s for s in Stage if models_of(s, Role.ZONE))
+        raise TreatmentError(f"--zone is for {zoned}, not “{stage}”")
+    return treatment.with_zone(Stage(stage), mask)[0]
+
+
+def _base(options: argparse.Namespace, path: Path, shot: Shot | None) -> Treatment:
+    if options.treatment:
+        return Treatment.load(options.treatment)
+    kept = (saved_treatment(path, options.sidecars) if options.sidecars else None) or saved_treatment(path)
+    own = kept or Treatment()
+    name = options.preset
+    if options.rules and shot is not None:
+        size = shot.source.size
+        rule = first_match(load_rules(options.rules), path, shot.source.facts, size.megapixels)
+        name = rule.preset if rule is not None else None
+        said = f"preset {rule.preset} ({rule.words})" if rule is not None else "no rule fits"
+        print(f"{path.name}: {said}", file=sys.stderr)
+    if not name:
+        return own
+    preset = presets.load(name)
+    return own.synced_from(preset, preset.stages, per_shot=True)

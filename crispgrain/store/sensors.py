@@ -1,0 +1,74 @@
+"""What is known of cameras' noise from all shots that were ever measured, and shots that are opened knowing it."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Iterable
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+
+from crispgrain.core.errors import ShotError
+from crispgrain.core.files import RAW_SUFFIXES
+from crispgrain.core.files.metadata import noise_profile
+from crispgrain.core.files.source import RawSource, Source
+from crispgrain.core.meter import Reading, measure
+from crispgrain.core.meter.sensor import LEAST_SHOTS, SensorNoise, at_iso, pooled, told
+from crispgrain.core.shot import Shot, open_shot
+
+from .store import Stamp, Store
+
+
+def known_shot(path: Path, store: Store) -> Shot:
+    """A shot with its reading, and its camera's noise from all shots of it that were measured; as open_shot."""
+    return open_shot(path, lambda source: known_reading(source, reading_of(source, store), store))
+
+
+def reading_of(source: Source, store: Store) -> Reading:
+    """The reading of a file as it is, measured unless the store has it; what it says of its camera is kept."""
+    stamp = Stamp.of(source.path)
+    reading = store.reading(stamp)
+    if reading is None:
+        reading = measure(source)
+        store.keep_reading(stamp, reading)
+    if wants_pooling(source):
+        store.keep_sensor_points(source.path, source.facts.camera, source.facts.iso or 0, reading.noise.points)
+    return reading
+
+
+def known_reading(source: Source, reading: Reading, store: Store) -> Reading:
+    """The reading of a shot, with the noise of its camera at its ISO as all shots of it tell."""
+    if not wants_pooling(source):
+        return reading
+    return told(source, reading, at_iso(sensors(store, source.facts.camera), source.facts.iso or 0))
+
+
+def learn(paths: Iterable[Path], store: Store) -> None:
+    """Measure what is not yet of many shots, so that each is opened knowing what all tell of their cameras."""
+    for path in paths:
+        # What is wrong with a file is said when it is opened.
+        with contextlib.suppress(ShotError, MemoryError):
+            if path.suffix.lower() in RAW_SUFFIXES and noise_profile(path) is None:
+                known_shot(path, store)
+
+
+def wants_pooling(source: Source) -> bool:
+    """Whether a shot's noise is better known from many: RAW whose file does not say what it is."""
+    facts = source.facts
+    return isinstance(source, RawSource) and source.noise_profile is None and bool(facts.camera and facts.iso)
+
+
+def sensors(store: Store, camera: str) -> dict[int, SensorNoise]:
+    """The noise of a camera by ISO, as far as enough of its shots were measured."""
+    known = {}
+    for iso, shots in store.sensor_points(camera).items():
+        points = tuple((s, v, n) for shot in shots for s, v, n in shot)
+        if len(shots) >= LEAST_SHOTS and len(points) >= 2 * LEAST_SHOTS:
+            known[iso] = SensorNoise(*_pooled(points), len(shots), points)
+    return known
+
+
+@lru_cache(256)
+def _pooled(points: tuple[tuple[float, float, float], ...]) -> tuple[float, float]:
+    return pooled(np.array(points))
