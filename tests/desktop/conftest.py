@@ -8,8 +8,8 @@ from PySide6.QtWidgets import QApplication
 
 from crispgrain.core.meter import Reading, measure
 from crispgrain.desktop.app import make_app
-from crispgrain.desktop.loading import shot_loader
 from crispgrain.desktop.window.window import Window
+from crispgrain.store import sensors
 from tests.desktop.driving import settle
 
 
@@ -43,7 +43,7 @@ def opened(window, roll_folder, qtbot, monkeypatch):
         name = source.path.name
         return READINGS.get(name) or READINGS.setdefault(name, measure(source))
 
-    monkeypatch.setattr(shot_loader, "measure", measured)
+    monkeypatch.setattr(sensors, "measure", measured)
     window.open_paths([roll_folder])
     settle(window, qtbot)
     return window
