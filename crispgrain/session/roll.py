@@ -25,6 +25,7 @@ class Roll:
     opened = Signal(list)  # ids of new shots
     arranged = Signal()  # others are listed, or in another order
     changed = Signal(int)  # how a shot looks in a list
+    forgotten = Signal(int)  # is to be read anew
     problem = Signal(str)
 
     def __init__(self) -> None:
@@ -60,6 +61,22 @@ class Roll:
         if not shot.treatment.mark and (rating := read_rating(path, self.sidecars)) is not None:
             shot.treatment = evolve(shot.treatment, mark=mark_of(rating))
         return shot
+
+    def lose(self, id: ShotId) -> None:
+        """A shot's file is gone: it is said, and what is in memory of it stays to be looked at."""
+        shot = self.shots.get(id)
+        if shot is not None:
+            shot.lost = True
+            self.fail(id, f"{shot.path.name}: the file is no longer there")
+
+    def forget(self, id: ShotId) -> None:
+        """A shot's file is another one than it was: it is read and measured anew, its treatment stays."""
+        shot = self.shots.get(id)
+        if shot is not None:
+            shot.shot = shot.reading = shot.stamp = None
+            shot.problem, shot.headline, shot.state, shot.lost = "", "", State.WAITING, False
+            self.changed.emit(id)
+            self.forgotten.emit(id)
 
     def take_off(self, ids: Iterable[ShotId]) -> None:
         """Let go of shots; their files stay where they are."""

@@ -22,11 +22,14 @@ from .changes import carried, with_setting, with_settings
 from .comparing import VIEW_TILE, Comparing, Comparison
 from .history import History, Step, Treatments
 from .keeper import Keeper
+from .remembered import recall, remembered
 from .roll import Roll
 from .roll_file import load_roll, save_roll
 from .shots import OpenShot, ShotId
 from .sync import Part, synced
 from .viewport import Viewport
+
+VIEW = "view"  # name of what is kept of how the roll is looked at
 
 
 class Session:
@@ -56,11 +59,13 @@ class Session:
         self.stage = Stage.DENOISE
         self.operation = Stage.DENOISE.value  # of the stage: the one everywhere, a zone or the crop
         self._pipeline: Pipeline | None = None
+        self._kept_view: dict[str, object] = {}
         self._next_place: tuple[float, float] | None = None
         self.roll.problem.connect(self.problem.emit)
         self.keeper.problem.connect(self.problem.emit)
 
     def close(self) -> None:
+        self.keep_view()
         self.keeper.close()
         self.store.close()
 
@@ -118,7 +123,15 @@ class Session:
                 self.roll[id].new = False
             found = next((s.id for s in self.roll.shots.values() if s.path == current), self.roll.listed[0])
             self.choose(found)
+            recall(self, self.store.state(VIEW) or {})
         return bool(there)
+
+    def keep_view(self) -> None:
+        """Keep how the roll is looked at for the next start, if that has changed; called now and then."""
+        view = remembered(self)
+        if self.remembers and self.roll.shots and view != self._kept_view:
+            self._kept_view = view
+            self.store.keep_state(VIEW, view)
 
     def _remember(self) -> None:
         if not self.remembers:

@@ -10,6 +10,7 @@ from crispgrain.core.files.source import Facts
 from crispgrain.core.meter import Reading
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment
+from crispgrain.store import Stamp
 
 ShotId = int
 
@@ -38,6 +39,8 @@ class OpenShot:
     reading: Reading | None = None
     headline: str = ""
     problem: str = ""
+    stamp: Stamp | None = None  # of its file when it was measured
+    lost: bool = False  # its file is gone
     new: bool = True  # has not been on a roll before; rules are asked once
     why: str = ""  # which rule gave it its preset
 

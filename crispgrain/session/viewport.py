@@ -71,6 +71,12 @@ class Viewport:
             self.centre = x * size.width / self.size.width, y * size.height / self.size.height
         self.size, self._placed = size, True
 
+    def restore(self, scale: float | None, centre: Point) -> None:
+        """Look at a place, in shares of a result that is yet to come, at a scale (None is the whole picture)."""
+        self.size, self.centre, self._placed = Size(1, 1), centre, True
+        self.fitted, self._scale = scale is None, scale or self._scale
+        self.changed.emit()
+
     def resize(self, pane: Size) -> None:
         self.pane = pane
         self.changed.emit()

@@ -25,6 +25,7 @@ create table thumbnails (path text primary key, size integer, changed integer, p
 create table products (path text, name text, size integer, changed integer, numbers blob, primary key (path, name));
 create table sensor_points (path text primary key, camera text, iso integer, points text);
 create index by_camera on sensor_points (camera, iso);
+create table state (name text primary key, value text);
 create table roll (place integer primary key, path text, on_easel integer);
 """
 
@@ -154,6 +155,18 @@ class Store:
 
     def keep_on_easel(self, path: Path | None) -> None:
         self._put("update roll set on_easel = (path = ?)", (str(path),))
+
+    def keep_state(self, name: str, value: object) -> None:
+        """Keep plain data under a name."""
+        self._put("insert or replace into state values (?, ?)", (name, json.dumps(value)))
+
+    def state(self, name: str) -> Any:
+        """What is kept under a name; None if nothing is."""
+        with self._lock, contextlib.suppress(sqlite3.Error, ValueError):
+            if self._base is not None:
+                row = self._base.execute("select value from state where name=?", (name,)).fetchone()
+                return json.loads(row[0]) if row is not None else None
+        return None
 
     def close(self) -> None:
         with self._lock:

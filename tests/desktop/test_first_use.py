@@ -17,11 +17,11 @@ from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.views import Approximate, Halo, Residual, Result
 from crispgrain.desktop.contact.thumbnails import quick_thumbnail
-from crispgrain.desktop.loading import shot_loader
 from crispgrain.desktop.several.sync_dialog import SyncDialog
 from crispgrain.geometry import Rect
 from crispgrain.session.comparing import Look
 from crispgrain.session.shots import State
+from crispgrain.store import sensors
 from tests.conftest import save_noisy_jpeg
 from tests.desktop.driving import LEFT, drag, pixels_of, settle, shown
 
@@ -272,7 +272,7 @@ def test_thumbnails_in_sight_do_not_wait_for_the_meter(window, tmp_path, clean8,
     for number in range(60):
         Image.fromarray(np.roll(clean8[:90, :120], number, 1)).save(tmp_path / f"{number:03}.jpg")
     go_on = threading.Event()
-    monkeypatch.setattr(shot_loader, "measure", lambda source: go_on.wait(60) and Reading())
+    monkeypatch.setattr(sensors, "measure", lambda source: go_on.wait(60) and Reading())
     window.open_paths([tmp_path])
     window.sheet.scrollToBottom()
     seen = window.sheet.in_sight

@@ -12,9 +12,9 @@ from PIL import Image
 
 from crispgrain.core.model import Stage
 from crispgrain.core.treatment import Treatment
-from crispgrain.desktop.loading import shot_loader
 from crispgrain.desktop.window.window import Window
 from crispgrain.session.keeper import Keeper
+from crispgrain.store import sensors
 from tests.desktop.driving import settle
 
 pytestmark = pytest.mark.slow
@@ -85,7 +85,7 @@ def test_readings_and_thumbnails_are_there_at_the_next_start(window, roll_folder
     settle(window, qtbot)
     before = facts(window)
     window.close()
-    monkeypatch.setattr(shot_loader, "measure", lambda source: pytest.fail("measured again"))
+    monkeypatch.setattr(sensors, "measure", lambda source: pytest.fail("measured again"))
     again = Window()
     again.show()
     again.open_paths([roll_folder])

@@ -12,10 +12,11 @@ from crispgrain.core.marks import Mark
 from crispgrain.core.model import Stage
 from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.contact.contact_sheet import WIDTH
-from crispgrain.desktop.several.rules_dialog import RulesDialog
 from crispgrain.paths import rules_file
 from crispgrain.session.rules import load_rules
+from crispgrain.session.shots import State
 from tests.conftest import save_noisy_jpeg
+from tests.desktop.conftest import READINGS
 from tests.desktop.driving import LEFT, pixels_of, settle
 
 pytestmark = pytest.mark.slow
@@ -170,22 +171,27 @@ def test_a_roll_is_kept_and_opened_again(opened, tmp_path, qtbot, monkeypatch):
 
 
 def test_rules_written_in_their_dialog_treat_what_comes_next(opened, clean8, tmp_path, qtbot):
+    said = []
+
     def fill_in() -> None:
         dialog = QApplication.activeModalWidget()
-        assert isinstance(dialog, RulesDialog)
-        assert dialog.words.text() == ""
-        qtbot.mouseClick(dialog.add, LEFT)
-        qtbot.mouseClick(dialog.add, LEFT)
-        dialog.table.cellWidget(0, 0).setCurrentText("Screen")
-        dialog.table.cellWidget(0, 4).setCurrentText("RAW")
-        dialog.table.cellWidget(1, 0).setCurrentText("Old compact camera")
-        dialog.table.cellWidget(1, 5).setValue(3.0)
-        assert "“Old compact camera” to 2" in dialog.words.text() and "“Screen” to 1" in dialog.words.text()
-        dialog.applied.setChecked(True)
-        dialog.accept()
+        try:
+            qtbot.mouseClick(dialog.add, LEFT)
+            qtbot.mouseClick(dialog.add, LEFT)
+            dialog.table.cellWidget(0, 0).setCurrentText("Screen")
+            dialog.table.cellWidget(0, 4).setCurrentText("RAW")
+            dialog.table.cellWidget(1, 0).setCurrentText("Old compact camera")
+            dialog.table.cellWidget(1, 5).setValue(3.0)
+            said.append(dialog.words.text())
+            dialog.applied.setChecked(True)
+        finally:
+            dialog.accept()
 
+    shots = opened.session.roll.shots.values()
+    qtbot.waitUntil(lambda: all(s.state is not State.WAITING for s in shots), timeout=30_000)
     QTimer.singleShot(200, fill_in)
     opened.several.ask_rules()
+    assert said == ["On the open roll they would give “Screen” to 1, “Old compact camera” to 2."]
     assert all(not s.treatment.stages for s in opened.session.roll.shots.values())  # they were there before
     came = save_noisy_jpeg(tmp_path / "came.jpg", clean8)
     opened.open_paths([came])
@@ -200,4 +206,23 @@ def test_rules_written_in_their_dialog_treat_what_comes_next(opened, clean8, tmp
     opened.session.select([0])
     opened.several.apply_rules()
     assert opened.session.roll[0].why.startswith("“Screen” by rule: RAW")
+    settle(opened, qtbot)
+
+
+def test_a_file_that_goes_comes_back_or_changes_is_noticed(opened, roll_folder, clean8, qtbot):
+    opened.opening._minding.setInterval(100)
+    entry = opened.session.roll.shots[1]
+    qtbot.waitUntil(lambda: entry.stamp is not None, timeout=20_000)
+    aside = roll_folder / "aside"
+    entry.path.rename(aside)
+    qtbot.waitUntil(lambda: entry.state is State.FAILED, timeout=10_000)
+    assert "no longer there" in entry.problem and "b-noisy.jpg: no longer there" in opened.status.words.text()
+    aside.rename(entry.path)
+    qtbot.waitUntil(lambda: entry.state is not State.FAILED and entry.reading is not None, timeout=20_000)
+    before = entry.reading
+    save_noisy_jpeg(entry.path, clean8, sigma=30)
+    READINGS.pop("b-noisy.jpg")  # what the tests keep of it
+    qtbot.waitUntil(lambda: entry.reading is not None and entry.reading != before, timeout=20_000)
+    assert entry.reading.noise.luminance > 1.5 * before.noise.luminance
+    READINGS.pop("b-noisy.jpg")
     settle(opened, qtbot)

@@ -11,6 +11,7 @@ from crispgrain.core.masks import LinearGradient
 from crispgrain.core.model import Stage
 from crispgrain.core.shot import open_shot
 from crispgrain.core.treatment import Treatment
+from crispgrain.geometry import Size
 from crispgrain.session.listing import Listing, Order
 from crispgrain.session.session import Session
 from crispgrain.session.shots import State
@@ -297,3 +298,33 @@ def test_presets_of_our_own_ship_and_give_way_to_one_saved_under_their_name(sess
     presets.save(Treatment().set("finish.on", True), "Screen", [Stage.FINISH])
     assert len(presets.saved()) == 5
     assert presets.load("Screen")[Stage.FINISH].on is True
+
+
+def test_how_the_roll_was_looked_at_comes_back_at_the_next_start(session, files, tmp_path):
+    session.open(files)
+    session.choose(2)
+    session.select([1, 2])
+    session.roll.arrange(Listing(Order.NAME, descending=True, text="shot", marks=None))
+    session.viewport.place(Size(100, 200))
+    session.viewport.zoom(2.0)
+    session.viewport.look_at(150, 25)
+    session.choose_stage(Stage.SHARPEN)
+    session.keep_view()  # and then the power goes
+    again = Session(Store(tmp_path / "store.sqlite"))
+    assert again.reopen()
+    assert [again.roll[id].path for id in again.selection] == [files[1], files[2]]
+    assert again.on_easel.path == files[2]
+    assert again.roll.listing == session.roll.listing
+    assert again.stage is Stage.SHARPEN
+    again.viewport.place(Size(400, 800))  # the result is another size by now
+    assert (again.viewport.scale, again.viewport.centre) == (2.0, (600, 100))
+    again.close()
+
+
+def test_a_view_of_another_version_is_no_trouble(session, files, tmp_path):
+    session.open(files)
+    session.store.keep_state("view", {"order": "by magic", "marks": None})
+    again = Session(Store(tmp_path / "store.sqlite"))
+    assert again.reopen()
+    assert again.roll.listing == Listing()
+    again.close()

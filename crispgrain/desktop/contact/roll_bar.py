@@ -26,6 +26,7 @@ class RollBar(QWidget):
     def __init__(self, session: Session, size: int, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session = session
+        session.roll.arranged.connect(self.show_listing)
         self.text = QLineEdit()
         self.text.setPlaceholderText("Find …")
         self.text.setClearButtonEnabled(True)
@@ -68,6 +69,19 @@ class RollBar(QWidget):
         for signal in (session.roll.arranged, session.roll.opened, session.selection_changed):
             signal.connect(self.show_count, check_nargs=False)
         self.show_count()
+
+    def show_listing(self) -> None:
+        """Show what the roll lists, when that was said elsewhere."""
+        listing = self._session.roll.listing
+        for widget in (self.text, self.descending, self.folded):
+            widget.blockSignals(True)
+        self.text.setText(listing.text)
+        self.order.setCurrentIndex(list(Order).index(listing.order))
+        self.descending.setChecked(listing.descending)
+        self.folded.setChecked(listing.folded)
+        self.marks.setCurrentIndex(next((i for i, (_, marks) in enumerate(MARKED) if marks == listing.marks), 0))
+        for widget in (self.text, self.descending, self.folded):
+            widget.blockSignals(False)
 
     def _arrange(self) -> None:
         roll = self._session.roll

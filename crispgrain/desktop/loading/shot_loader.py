@@ -39,11 +39,12 @@ class ShotLoader(QObject):
 
     def __init__(self, session: Session, sheet: ContactSheet, background: Background) -> None:
         super().__init__()
-        self._roll, self._store = session.roll, session.store
+        self._session, self._roll, self._store = session, session.roll, session.store
         self._sheet, self._background = sheet, background
         self._recent: list[ShotId] = []
         self._to_meter: list[ShotId] = []
         self._metering = 0  # jobs under way
+        session.roll.forgotten.connect(self._again)
 
     def open(self, id: ShotId) -> None:
         """Bring a shot into memory; ``first_look`` comes before ``ready`` unless it is there already."""
@@ -128,6 +129,13 @@ class ShotLoader(QObject):
 
         self._background.submit(Urgency.METERING, job, done, failed)
 
+    def _again(self, id: ShotId) -> None:
+        """A file has changed."""
+        if id == self._session.current:
+            self.open(id)
+        else:
+            self.meter_later([id])
+
     def _metered(self) -> None:
         self._metering -= 1
         self._meter_next()
@@ -155,6 +163,7 @@ class ShotLoader(QObject):
             return
         entry = self._roll[id]
         entry.facts, entry.reading, entry.headline = facts, reading, headline(reading)
+        entry.stamp = Stamp.of(entry.path)
         if entry.state is State.WAITING:
             entry.state = entry.settled_state
         self._roll.touch(id)

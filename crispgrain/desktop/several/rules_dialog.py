@@ -98,6 +98,7 @@ class RulesDialog(QDialog):
         )  # fmt: skip
 
     def _put(self, rules: list[Rule], selected: int = -1) -> None:
+        self.table.blockSignals(True)  # rows are half made
         self.table.setRowCount(0)
         for row, rule in enumerate(rules):
             self.table.insertRow(row)
@@ -105,6 +106,7 @@ class RulesDialog(QDialog):
                 self.table.setCellWidget(row, column, widget)
         if rules:
             self.table.selectRow(selected if selected >= 0 else len(rules) - 1)
+        self.table.blockSignals(False)
         self._update()
 
     def _fields(self, rule: Rule) -> list[QWidget]:

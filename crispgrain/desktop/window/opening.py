@@ -17,9 +17,10 @@ from crispgrain.desktop.base.status_line import StatusLine
 from crispgrain.paths import demo_folder
 from crispgrain.session.roll_file import SUFFIX
 from crispgrain.session.session import Session
-from crispgrain.session.watch import FolderWatch
+from crispgrain.session.watch import FolderWatch, gone_or_changed
 
 WATCHED = 700  # ms between two looks into a watched folder
+MINDED = 2500  # ms between two looks at the files that are open
 
 
 class Opening(QObject):
@@ -36,6 +37,10 @@ class Opening(QObject):
         self._looking = QTimer(self)
         self._looking.setInterval(WATCHED)
         self._looking.timeout.connect(self._look)
+        self._minding = QTimer(self)
+        self._minding.setInterval(MINDED)
+        self._minding.timeout.connect(self._mind)
+        self._minding.start()
 
     def open_paths(self, paths: list[Path]) -> None:
         """Open files and folders."""
@@ -102,6 +107,29 @@ class Opening(QObject):
                 self._status.say(f"New from {watching.folder.name}: {names}.")
 
         self._background.submit(Urgency.OPENING, watching.look, over, over)
+
+    def _mind(self) -> None:
+        """Notice files that are gone, back, or others than they were; and keep how they are looked at."""
+        self._session.keep_view()
+        roll = self._session.roll
+        shots = [(s.id, s.path, s.stamp) for s in roll.shots.values() if s.stamp is not None]
+
+        def found(answer: tuple[list[int], list[int]]) -> None:
+            gone, changed = ({id for id in ids if id in roll.shots} for ids in answer)
+            back = {shot.id for shot in roll.shots.values() if shot.lost} - gone
+            for ids, do, words in (
+                ({id for id in gone if not roll[id].lost}, roll.lose, "no longer there"),
+                (back, roll.forget, "there again"),
+                (changed - back, roll.forget, "not the file it was, and read anew"),
+            ):
+                if ids:
+                    first, more = roll[min(ids)].path.name, f" and {len(ids) - 1} more" if len(ids) > 1 else ""
+                    for id in ids:
+                        do(id)
+                    self._status.say(f"{first}{more}: {words}.")
+
+        if shots:
+            self._background.submit(Urgency.METERING, lambda: gone_or_changed(shots), found)
 
     def ask_sidecar_folder(self) -> None:
         name = QFileDialog.getExistingDirectory(self._window, "Folder for treatments")
