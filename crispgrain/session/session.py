@@ -42,6 +42,7 @@ class Session:
     treatment_changed = Signal(int)  # id of a shot
     operation_changed = Signal()  # another stage, or another operation of it, is open
     selection_changed = Signal()
+    tried = Signal()  # something is only looked at, or no longer
     problem = Signal(str)
 
     def __init__(self, store: Store, sidecars: Path | None = None) -> None:
@@ -55,6 +56,7 @@ class Session:
         self.selection: list[ShotId] = []
         self.together = False
         self.copied: Treatment | None = None
+        self.trial: Treatment | None = None  # looked at in place of the treatment, without changing it
         self.remembers = True  # what is open, for the next start
         self.stage = Stage.DENOISE
         self.operation = Stage.DENOISE.value  # of the stage: the one everywhere, a zone or the crop
@@ -145,7 +147,7 @@ class Session:
         if not keep_selection:
             self.select([id])
         if id != self.current:
-            self.current, self._pipeline = id, None
+            self.current, self._pipeline, self.trial = id, None, None
             self.current_changed.emit()
             on_easel = self.on_easel
             if self.remembers:
@@ -319,6 +321,13 @@ class Session:
         ids = self.chosen
         self.change({id: self.roll[id].treatment.synced_from(copied, list(Stage)) for id in ids}, "Treatment pasted")
         return len(ids)
+
+    def try_preset(self, preset: Treatment | None) -> None:
+        """Look at the shot on the easel with a preset on it, changing nothing; None ends that."""
+        wanted = self.treatment.synced_from(preset, preset.stages, True) if preset is not None else None
+        if wanted != self.trial:
+            self.trial = wanted
+            self.tried.emit()
 
     def put_preset(self, preset: Treatment, ids: Iterable[ShotId], name: str) -> None:
         """Put all stages of a preset on shots."""

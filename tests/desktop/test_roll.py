@@ -226,3 +226,23 @@ def test_a_file_that_goes_comes_back_or_changes_is_noticed(opened, roll_folder, 
     assert entry.reading.noise.luminance > 1.5 * before.noise.luminance
     READINGS.pop("b-noisy.jpg")
     settle(opened, qtbot)
+
+
+def test_pointing_at_a_preset_shows_it_and_changes_nothing(opened, qtbot):
+    settle(opened, qtbot)
+    opened.easel.set_zoom(1.0)
+    settle(opened, qtbot)
+    before = opened.easel.result.view.key
+    opened.several.fill_presets(opened.menus.presets)
+    actions = {action.text(): action for action in opened.menus.presets.actions()}
+    actions["Film scan"].hovered.emit()
+    settle(opened, qtbot)
+    assert opened.easel.result.view.key != before
+    assert not opened.session.treatment.stages and opened.session.history.next_undo == ""
+    opened.menus.presets.aboutToHide.emit()
+    settle(opened, qtbot)
+    assert opened.easel.result.view.key == before
+    actions["Film scan"].hovered.emit()
+    actions["Film scan"].trigger()
+    assert opened.session.treatment.stages and opened.session.trial is None
+    settle(opened, qtbot)

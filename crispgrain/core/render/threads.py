@@ -11,9 +11,14 @@ from threadpoolctl import threadpool_limits
 _most = 0  # threads, if not as many as there are processors
 
 
+def cores() -> int:
+    """Processors this process may use."""
+    return len(os.sched_getaffinity(0))
+
+
 def worker_count() -> int:
-    """Threads that render tiles: one for each processor this process may use, or fewer if it was told so."""
-    return _most or len(os.sched_getaffinity(0))
+    """Threads that render tiles: one for each processor, or fewer if it was told so."""
+    return _most or cores()
 
 
 def limit_workers(most: int) -> None:

@@ -16,8 +16,12 @@ from crispgrain.paths import settings_file
 
 SIDECARS = "treatments/folder"
 RULED = "rules/on"
+THREADS, CACHE = "machine/threads", "machine/cache_gigabytes"
 AT_ONCE, MEMORY = "queue/at_once", "queue/gigabytes"
 FOLDER, OUTPUT = "export/folder", "export/output"
+
+
+USUAL_CACHE = 1.2  # GB
 
 
 def preferences() -> QSettings:
@@ -28,6 +32,11 @@ def sidecar_folder() -> Path | None:
     """The folder chosen for treatments; None if each is kept beside its shot."""
     kept_in = str(preferences().value(SIDECARS, "") or "")
     return Path(kept_in) if kept_in else None
+
+
+def cache_gigabytes(settings: QSettings) -> float:
+    """Memory for tiles that were computed."""
+    return float(str(settings.value(CACHE, USUAL_CACHE)))
 
 
 def memory_limit() -> float:

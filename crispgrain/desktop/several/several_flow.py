@@ -113,7 +113,15 @@ class SeveralFlow(QObject):
         """List the saved presets; one that is chosen goes on the chosen shots."""
         menu.clear()
         for file in presets.saved():
-            add_action(menu, presets.name_in(file), partial(self.apply_preset, file))
+            action = add_action(menu, presets.name_in(file), partial(self.apply_preset, file))
+            action.hovered.connect(partial(self._try, file))
+
+    def _try(self, file: Path) -> None:
+        """Show on the easel what a preset would make of the shot while one points at it."""
+        try:
+            self._session.try_preset(Treatment.load(file))
+        except ShotError as error:
+            self._status.say(str(error))
 
     def apply_preset(self, file: Path, ids: list[ShotId] | None = None) -> None:
         """Put a preset on shots; on those chosen if none are named."""
@@ -122,6 +130,7 @@ class SeveralFlow(QObject):
         except ShotError as error:
             self._status.say(str(error))
             return
+        self._session.try_preset(None)
         self._session.put_preset(preset, ids or self._session.chosen, f"Preset {preset.name or file.stem}")
 
 

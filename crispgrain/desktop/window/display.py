@@ -60,6 +60,7 @@ class Display(QObject):
         session.treatment_changed.connect(self._treatment_changed)
         session.operation_changed.connect(self._operation_changed)
         session.comparing.changed.connect(self.show_treated)
+        session.tried.connect(self.show_treated)
 
     def close(self) -> None:
         self.renderer.close()
@@ -113,6 +114,8 @@ class Display(QObject):
 
     def _shown(self, pipeline: Pipeline) -> Treatment:
         """The treatment that is shown: while a size is being chosen, with the draft of what enlarges."""
+        if self._session.trial is not None:
+            return self._session.trial
         treatment, draft = self._session.treatment, pipeline.resolved[Stage.ENLARGE].model.draft
         return treatment.set(f"{Stage.ENLARGE}.model", draft) if self._settling.isActive() and draft else treatment
 

@@ -5,26 +5,32 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QSettings
+from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QApplication
 
 from crispgrain.core.files.source import RawSource
 from crispgrain.core.meter.sensor import LEAST_SHOTS
 from crispgrain.core.model import Stage
 from crispgrain.core.networks import providers, runtime
+from crispgrain.core.render.threads import cores, limit_workers
+from crispgrain.desktop.base.preferences import THREADS, cache_gigabytes
 from crispgrain.desktop.base.theme import BOOTH, DIM_ROOM, apply_theme, current_theme
 from crispgrain.desktop.easel.print_view import PrintViewDialog
 from crispgrain.desktop.loading.noise_plot import NoiseDialog
 from crispgrain.session.comparing import Arrangement
+from crispgrain.session.session import Session
 from crispgrain.store.sensors import sensors
+
+from .settings_dialog import GIGABYTE, PROVIDER, SettingsDialog
 
 if TYPE_CHECKING:
     from .window import Window
 
-PROVIDER = "networks/provider"  # name of a setting
 
-
-def start_provider(settings: QSettings) -> str:
-    """Run networks on what was chosen last; what went wrong, in words."""
+def start_machine(session: Session, settings: QSettings) -> str:
+    """Use of the machine what was chosen last; what went wrong, in words."""
+    limit_workers(min(int(str(settings.value(THREADS, 0))), cores()))
+    session.cache.budget = int(cache_gigabytes(settings) * GIGABYTE)
     return runtime.use_provider(str(settings.value(PROVIDER, providers.PROCESSOR) or providers.PROCESSOR))
 
 
@@ -68,6 +74,13 @@ class Looking(QObject):
         window.session.cache.clear()
         window.display.show_treated()
         window.status.say(trouble or f"Networks run on {providers.words(provider)}.")
+
+    def ask_settings(self) -> None:
+        """What the program uses of the machine, its folders and its keys."""
+        window = self._window
+        actions = [a for a in window.findChildren(QAction) if a.text()]
+        SettingsDialog(window.session, window.settings, actions, window).exec()
+        window.display.show_treated()
 
     def next_surround(self) -> None:
         self._window.easel.set_surround(self._window.easel.surround.next)

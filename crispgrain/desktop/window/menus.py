@@ -61,6 +61,7 @@ def build_menus(window: Window) -> Menus:
     shots.addSeparator()
     add_action(shots, "Keep treatments in a folder …", window.opening.ask_sidecar_folder)
     add_action(shots, "Keep treatments beside the shots", partial(window.opening.set_sidecar_folder, None))
+    add_action(shots, "Settings …", window.looking.ask_settings, QKeySequence.StandardKey.Preferences)
     shots.addSeparator()
     add_action(shots, "Quit", window.close, QKeySequence.StandardKey.Quit)
 
@@ -82,6 +83,7 @@ def build_menus(window: Window) -> Menus:
     sync = add_action(treatment, "Sync to selected shots …", window.several.ask_sync, "Ctrl+Shift+Y")
     save_preset = add_action(treatment, "Save as preset …", window.several.ask_preset)
     presets = treatment.addMenu("Apply preset")
+    presets.aboutToHide.connect(partial(window.session.try_preset, None))
     add_action(treatment, "Rules for new shots …", window.several.ask_rules)
     by_rules = add_action(treatment, "Apply the rules to selected shots", window.several.apply_rules)
     keep = add_action(treatment, "Keep as a take …", window.takes.ask_keep)

@@ -38,7 +38,7 @@ from crispgrain.store import Store
 from .display import Display
 from .empty_state import EmptyState
 from .layout import laid_out
-from .looking import Looking, start_provider
+from .looking import Looking, start_machine
 from .menus import build_menus
 from .opening import Opening, local_paths
 
@@ -54,8 +54,8 @@ class Window(QMainWindow):
         self.setAcceptDrops(True)
         self.resize(1280, 800)
         self.settings = preferences()
-        trouble = start_provider(self.settings)
         self.session = session = Session(Store(store_file()), sidecar_folder())
+        trouble = start_machine(session, self.settings)
         self.background, self.exporter = Background(), Exporter(orders_file(), store_file())
 
         self.rail, self.controls, self.status, self.empty = StageRail(), ControlSheet(), StatusLine(), EmptyState()
