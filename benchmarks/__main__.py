@@ -1,6 +1,7 @@
 """``./run bench`` measures everything and writes docs/benchmarks.md.
 
-``./run bench quick`` prints whole-shot speed only, ``./run bench roll`` what a roll of 1,000 shots takes.
+``./run bench quick`` prints whole-shot speed only, ``./run bench roll`` what a roll of 1,000 shots takes,
+``./run bench rough`` how it stands being killed and damaged files.
 ``./run bench only WORDS`` prints the tasks with these words in their name, without BM3D unless ``full`` follows; none
 of these writes anything.
 """
@@ -15,7 +16,7 @@ from datetime import date
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
-from . import edges, roll, whole
+from . import edges, roll, rough, whole
 from .measure import Row, run, table
 from .tasks import every_task, held_out, photographs
 
@@ -62,9 +63,10 @@ def main() -> None:
     if sys.argv[1:2] == ["only"]:
         _measure(" ".join(word for word in sys.argv[2:] if word != "full"), "full" in sys.argv)
         return
-    if sys.argv[1:2] == ["roll"]:
-        print(roll.report())
-        return
+    for name, part in (("roll", roll), ("rough", rough)):
+        if sys.argv[1:2] == [name]:
+            print(part.report())
+            return
     speed = whole.report()
     print(speed, flush=True)
     if "quick" in sys.argv[1:]:
@@ -75,7 +77,7 @@ def main() -> None:
         python=platform.python_version(), reserved=len(held_out()) - len(photographs()),
     )  # fmt: skip
     parts = [
-        head, f"## Whole shots\n\n{speed}\n", f"## Rolls\n\n{roll.report()}\n",
+        head, f"## Whole shots\n\n{speed}\n", f"## Rolls\n\n{roll.report()}\n\n{rough.report()}\n",
         f"## Quality\n\n{table(rows)}\n", f"## Edges\n\n{edges.report()}\n",
     ]  # fmt: skip
     # What was written by hand about an earlier run is kept, to be brought up to date.

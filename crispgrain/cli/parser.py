@@ -55,6 +55,7 @@ def make_parser() -> argparse.ArgumentParser:
     run.add_argument(
         "--resume", action="store_true", help="go on with what an ended call left in --out; files as given"
     )
+    run.add_argument("--scheduler", metavar="ADDRESS", help="render on a Dask cluster, e.g. tcp://studio:8786")
     run.add_argument("--memory", type=float, metavar="GB", help="most that all processes take (half of the machine)")
     run.add_argument("--flat", dest="deep", action="store_false", help="do not look into folders inside folders")
     run.add_argument(

@@ -14,6 +14,7 @@ from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.whole import export, result_name
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment
+from crispgrain.orders.cluster import run_on_cluster
 from crispgrain.orders.job import Job, JobState
 from crispgrain.orders.journal import Journal
 from crispgrain.orders.queue import OrderQueue
@@ -39,6 +40,9 @@ def run_files(options: argparse.Namespace) -> int:
             presets.load(rule.preset)  # one that is not there is a wrong call
     treatment_of(options, Path("-"))  # a wrong call fails before any work is done
     tell = JsonTeller() if options.progress == "json" else Teller()
+    if options.scheduler and not options.dry_run:
+        _on_cluster(options, tell)
+        return tell.end()
     in_workers = (options.jobs > 1 or options.resume or options.report) and not options.dry_run
     (_in_workers if in_workers else _one_by_one)(options, tell)
     return tell.end()
@@ -84,6 +88,18 @@ def _one_by_one(options: argparse.Namespace, tell: Teller) -> None:
             tell.failure(shot.path, f"{shot.path.name}: there is not enough memory for this result")
         if tell.failed and options.stop:
             return
+
+
+def _on_cluster(options: argparse.Namespace, tell: Teller) -> None:
+    def done(shot: Path, result: Path | None, words: str) -> bool:
+        if result is not None:
+            tell.result(shot, result)
+        else:
+            tell.failure(shot, words)
+        return not (tell.failed and options.stop)
+
+    shots = ((shot, treatment, name) for shot, treatment, _, name in _treated(options, tell))
+    run_on_cluster(options.scheduler, shots, options.out.absolute(), options.replace, tell.progress, done)
 
 
 def _in_workers(options: argparse.Namespace, tell: Teller) -> None:

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import os
+import platform
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
 UNFINISHED = ".unfinished-"
+HOST = "".join(c for c in platform.node() if c.isalnum() or c in "._") or "here"  # folders are shared between machines
 
 
 class FolderError(OSError):
@@ -34,7 +36,9 @@ def atomic_write(path: Path, write: Callable[[Path], object], replace: bool = Tr
     """
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        handle, name = tempfile.mkstemp(prefix=f"{UNFINISHED}{os.getpid()}-", suffix=path.suffix, dir=path.parent)
+        handle, name = tempfile.mkstemp(
+            prefix=f"{UNFINISHED}{os.getpid()}@{HOST}-", suffix=path.suffix, dir=path.parent
+        )
     except OSError as error:
         raise FolderError(error.errno, error.strerror) from error
     os.close(handle)
@@ -51,10 +55,10 @@ def atomic_write(path: Path, write: Callable[[Path], object], replace: bool = Tr
 
 
 def sweep(folder: Path) -> None:
-    """Remove what processes of ours left unfinished in a folder when they were killed."""
+    """Remove what processes of this machine left unfinished in a folder when they were killed."""
     for path in folder.glob(f"{UNFINISHED}*"):
-        pid = path.name[len(UNFINISHED) :].partition("-")[0]
-        if pid.isdigit() and not Path(f"/proc/{pid}").exists():
+        pid, _, host = path.name[len(UNFINISHED) :].partition("-")[0].partition("@")
+        if host == HOST and pid.isdigit() and not Path(f"/proc/{pid}").exists():
             path.unlink(missing_ok=True)
 
 

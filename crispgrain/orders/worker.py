@@ -6,15 +6,18 @@ import errno
 import os
 import signal
 import threading
+from collections.abc import Callable
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
 
 from crispgrain.cancel import Cancelled, CancelToken
 from crispgrain.core.errors import ShotError
+from crispgrain.core.meter import reading_from_json
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.render.threads import limit_workers
 from crispgrain.core.render.whole import export, result_name
+from crispgrain.core.shot import Shot, open_shot
 from crispgrain.core.treatment import Treatment
 from crispgrain.store import Store
 from crispgrain.store.sensors import known_shot
@@ -39,11 +42,11 @@ def work(line: Connection, threads: int, store: Path) -> None:
         over = threading.Event()
         listener = threading.Thread(target=_listen, args=(line, cancel, over), daemon=True)
         listener.start()
-        answer = _answer(line, wish, cancel, readings)
+        said = answer(wish, line.send, cancel, readings)
         over.set()
         listener.join()
         try:
-            line.send(answer)
+            line.send(said)
         except OSError:
             return
 
@@ -60,16 +63,22 @@ def _listen(line: Connection, cancel: CancelToken, over: threading.Event) -> Non
             return
 
 
-def _answer(line: Connection, wish: dict[str, Any], cancel: CancelToken, readings: Store) -> tuple[str, str]:
+def answer(
+    wish: dict[str, Any], say: Callable[[tuple[str, Any]], None], cancel: CancelToken, readings: Store | None
+) -> tuple[str, str]:
+    """Render what is wished, saying how far it is; a word for how it ended, and the file or what went wrong.
+
+    The reading comes with the wish, or is looked up among those kept.
+    """
     path, folder = Path(wish["path"]), Path(wish["folder"])
     try:
-        shot = known_shot(path, readings)
+        shot = _shot(path, wish, readings)
         pipeline = shot.pipeline(Treatment.from_json(wish["treatment"]))
         name = wish["name"] or result_name(pipeline)
-        line.send((TARGET, str(folder / name)))
+        say((TARGET, str(folder / name)))
 
         def report(progress: Progress) -> None:
-            line.send((PROGRESS, progress))
+            say((PROGRESS, progress))
 
         return WRITTEN, str(export(pipeline, folder, name, wish["replace"], report, cancel))
     except Cancelled:
@@ -82,3 +91,9 @@ def _answer(line: Connection, wish: dict[str, Any], cancel: CancelToken, reading
         return FULL if full else FAILED, str(error)
     except Exception as error:  # whatever it is, it is one shot's trouble
         return FAILED, f"{path.name}: {error or type(error).__name__}"
+
+
+def _shot(path: Path, wish: dict[str, Any], readings: Store | None) -> Shot:
+    if wish.get("reading") is not None:
+        return open_shot(path, lambda source: reading_from_json(wish["reading"]))
+    return known_shot(path, readings) if readings is not None else open_shot(path)

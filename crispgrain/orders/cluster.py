@@ -1,0 +1,130 @@
+"""The same jobs on the machines of a Dask cluster: shots are its tasks, files lie on a shared folder.
+
+Workers that are lost have their shots taken over by others. A result has its final name before its task begins, so
+one that is rendered twice is written over itself. `docs/cluster.md` says how a cluster is started.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import threading
+import uuid
+from collections.abc import Callable, Iterable
+from pathlib import Path
+from typing import Any
+
+from crispgrain.cancel import CancelToken
+from crispgrain.core.atomic import sweep
+from crispgrain.core.errors import ShotError
+from crispgrain.core.render.progress import Progress
+from crispgrain.core.render.threads import cores, limit_workers
+from crispgrain.core.shot import Shot
+from crispgrain.core.treatment import Treatment
+
+from .worker import CANCELLED, PROGRESS, TARGET, WRITTEN, answer
+
+LOST = 3  # workers that may be lost over one shot before the shot is held to be the reason
+CALLED_OFF = ".called-off-"  # a file in the folder of the results, looked for before every tile
+
+
+def run_on_cluster(
+    address: str, shots: Iterable[tuple[Shot, Treatment, str]], folder: Path, replace: bool,
+    report: Callable[[Path, Progress], None], done: Callable[[Path, Path | None, str], bool],
+) -> None:  # fmt: skip
+    """Render shots with treatments to names in a folder, on a cluster whose scheduler is at an address.
+
+    ``done`` is told the shot, the file or None, and what went wrong; if it answers False, what is left is called off.
+
+    Raises
+    ------
+    ShotError
+        If there is no cluster, or ``distributed`` is not installed.
+    """
+    try:
+        from distributed import Client, as_completed
+    except ImportError as error:
+        raise ShotError(address, "for a cluster, install crispgrain[cluster]") from error
+    topic, taken = f"crispgrain-{uuid.uuid4().hex}", set[str]()
+    stop = folder / f"{CALLED_OFF}{topic}"
+    folder.mkdir(parents=True, exist_ok=True)
+    try:
+        client = Client(address, timeout=10, set_as_default=False)
+    except (OSError, ValueError) as error:
+        raise ShotError(address, f"there is no scheduler ({error})") from error
+    with client:
+        client.subscribe_topic(topic, lambda event: report(Path(event[1]["shot"]), Progress(**event[1]["progress"])))
+        tasks = {}
+        try:
+            for shot, treatment, name in shots:
+                final = _free(folder, name, taken, replace)
+                wish = {
+                    "path": str(shot.path.absolute()), "treatment": treatment.as_json(), "folder": str(folder),
+                    "name": final, "replace": True, "reading": shot.reading.as_json(),
+                }  # fmt: skip
+                tasks[client.submit(render, wish, str(stop), topic, pure=False, retries=0)] = shot.path
+            for task in as_completed(tasks, loop=client.loop):
+                path = tasks[task]
+                if task.status != "finished":
+                    words = f"{path.name}: {task.exception() if task.status == 'error' else 'called off'}"
+                    going_on = done(path, None, words)
+                else:
+                    word, more = task.result()
+                    going_on = done(path, Path(more) if word == WRITTEN else None, more)
+                if not going_on:
+                    break
+        except BaseException:
+            with contextlib.suppress(OSError):
+                stop.touch()
+            raise
+        finally:
+            left = [task for task in tasks if not task.done()]
+            if left:
+                stop.touch()
+                client.cancel(left)
+                for task in left:  # those running end at their next tile
+                    with contextlib.suppress(Exception):
+                        task.result(timeout=30)
+            with contextlib.suppress(Exception):
+                client.run(sweep, folder)
+            stop.unlink(missing_ok=True)
+
+
+def render(wish: dict[str, Any], stop: str, topic: str) -> tuple[str, str]:
+    """One shot, in a worker of the cluster."""
+    from distributed import get_worker
+
+    worker = get_worker()
+    limit_workers(max(1, cores() // worker.state.nthreads))
+    cancel = CancelToken()
+    over = threading.Event()
+
+    def mind() -> None:
+        while not over.wait(0.5):
+            if Path(stop).exists():
+                cancel.cancel()
+
+    def say(message: tuple[str, Any]) -> None:
+        word, more = message
+        if word == PROGRESS:
+            told = {"done": more.done, "total": more.total, "seconds_left": more.seconds_left}
+            worker.log_event(topic, {"shot": wish["path"], "progress": told})
+        elif word == TARGET and Path(stop).exists():
+            cancel.cancel()
+
+    minder = threading.Thread(target=mind, daemon=True)
+    minder.start()
+    try:
+        word, more = answer(wish, say, cancel, None)
+    finally:
+        over.set()
+    return word, "called off" if word == CANCELLED else more
+
+
+def _free(folder: Path, name: str, taken: set[str], replace: bool) -> str:
+    """A name that no file has, unless it may be written over, and no other shot of this call gets."""
+    path, number = folder / name, 1
+    while path.name in taken or (path.exists() and not replace):
+        number += 1
+        path = folder / f"{Path(name).stem}-{number}{Path(name).suffix}"
+    taken.add(path.name)
+    return path.name
