@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from crispgrain.core.model import Model, Parameter, Stage
+from crispgrain.core.outside import OutsidePicture
 from crispgrain.core.registry import ABOUT, models_of
 from crispgrain.core.resolve import resolve, switched_on
 from crispgrain.core.shot import Shot
@@ -22,6 +23,7 @@ class Candidate:
     label: str
     treatment: Treatment
     model: str = ""
+    outside: OutsidePicture | None = None  # what is shown in place of the treatment
 
     @property
     def choice(self) -> tuple[str, str]:

@@ -8,9 +8,10 @@ from enum import Enum
 from psygnal import Signal
 
 from crispgrain.core.model import Stage
+from crispgrain.core.outside import OutsidePicture
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.pipeline import Pipeline
-from crispgrain.core.render.views import Axis, Halo, Residual, Result, View
+from crispgrain.core.render.views import Axis, Halo, Outside, Residual, Result, View
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment
 
@@ -69,6 +70,7 @@ class Comparing:
         self.divider = 0.5  # share of the width, or of the height across
         self.stage_alone = False  # the chosen stage with the one before it
         self.look = Look.PICTURE
+        self.outside: OutsidePicture | None = None  # what stands in the source's place
         self.mark = (255, 0, 0)  # 8-bit sRGB, of halos
 
     def set_arrangement(self, arrangement: Arrangement) -> None:
@@ -83,9 +85,16 @@ class Comparing:
         self.look = look
         self.changed.emit()
 
+    def set_outside(self, picture: OutsidePicture | None) -> None:
+        """Lay another picture of the scene beside the result, in the source's place; None takes it away."""
+        self.outside = picture
+        self.changed.emit()
+
     def compare(self, shot: Shot, treatment: Treatment, stage: Stage, cache: TileCache) -> Comparison:
         """The two views for a shot as it is treated now."""
         before, after, captions = self._pipelines(shot, treatment, stage, cache)
+        if self.outside is not None:
+            return self._beside(self.outside, after, captions[1])
         if self.look is Look.PICTURE:
             return Comparison(Result(before), Result(after), captions)
         if before.size != after.size and not (self.stage_alone and stage is Stage.ENLARGE):
@@ -101,6 +110,13 @@ class Comparing:
         words = f"taken away, {axis}, × {residual.gain:g}"
         enlarged = " (before Enlarge)" if captions[1].endswith("Enlarge") else ""
         return Comparison(Result(before), residual, (captions[0], words + enlarged))
+
+    def _beside(self, picture: OutsidePicture, after: Pipeline, caption: str) -> Comparison:
+        result, laid = Result(after), Outside(picture, after)
+        if self.look is Look.PICTURE:
+            return Comparison(laid, result, (picture.name, caption))
+        difference = Outside(picture, after, difference=True)
+        return Comparison(laid, difference, (picture.name, f"it less the {caption}, × {difference.gain:g}"))
 
     def _pipelines(
         self, shot: Shot, treatment: Treatment, stage: Stage, cache: TileCache

@@ -15,7 +15,7 @@ from crispgrain.core.treatment import Treatment
 from crispgrain.demo.roll import ROLL, known_truth
 from crispgrain.desktop.strip.test_strip import render_patch
 from crispgrain.geometry import Rect
-from crispgrain.session.candidates import candidates, ladder
+from crispgrain.session.candidates import Candidate, candidates, ladder
 from crispgrain.session.takes import take_files, take_path
 from tests.desktop.driving import LEFT, drag, settle
 
@@ -92,7 +92,7 @@ def test_a_strength_ladder_is_one_continuous_picture(opened, qtbot):
     shot = opened.session.shot
     for n, frame in enumerate(strip.frames):
         part = Rect(PATCH.top, PATCH.left + 20 * n, PATCH.height, 20)
-        expected, _, _ = render_patch(shot, frame.candidate.treatment, part, TileCache(), CancelToken())
+        expected, _, _ = render_patch(shot, frame.candidate, part, TileCache(), CancelToken())
         assert np.abs(values(frame.image).astype(int) - expected).max() <= 1
     qtbot.mouseClick(strip.frames[3], LEFT, pos=QPoint(5, 40))
     assert opened.session.treatment[Stage.DENOISE].values["luminance"] == strengths[3]
@@ -175,7 +175,7 @@ def test_error_is_shown_where_the_truth_is_known(tmp_path):
     found = open_shot(path)
     patch = Rect(600, 800, 128, 128)
     noisy, treated = (
-        render_patch(found, Treatment().set("denoise.on", on), patch, TileCache(), CancelToken())[2]
+        render_patch(found, Candidate("", Treatment().set("denoise.on", on)), patch, TileCache(), CancelToken())[2]
         for on in (False, True)
     )
     assert 20 < noisy < treated < 50

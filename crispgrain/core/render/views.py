@@ -18,6 +18,7 @@ from crispgrain.geometry import Rect, Size, tile_rect
 from ..colour import icc
 from ..colour.spaces import OPPONENT, apply_matrix, to_opponent
 from ..files.source import Source
+from ..outside import OutsidePicture
 from ..transform import Transform
 from .approximate import factor_for
 from .pipeline import Pipeline
@@ -146,6 +147,47 @@ class Result:
         """8-bit sRGB values of a rectangle, computed by itself: much sooner there than the tiles it lies in."""
         pixels = self.pipeline.untiled(rect, cancel=cancel)
         return icc.from_working(shrunk(pixels, level), icc.profile("srgb"), 8)
+
+
+@dataclass(frozen=True)
+class Outside:
+    """Another picture of the scene, in the pixels of a result; or what it has more than that, around mid grey."""
+
+    picture: OutsidePicture
+    pipeline: Pipeline
+    difference: bool = False
+    gain: float = 6.0
+
+    @property
+    def key(self) -> Hashable:
+        # The difference follows every pixel of the result, the picture only where these lie.
+        result = self.pipeline.steps[-1].key if self.difference else (self.to_source, self.size)
+        return ("outside", id(self.picture), result, self.difference, self.gain)
+
+    @property
+    def size(self) -> Size:
+        return self.pipeline.size
+
+    @property
+    def tile(self) -> int:
+        return self.pipeline.tile
+
+    @property
+    def source(self) -> Source:
+        return self.pipeline.source
+
+    @property
+    def to_source(self) -> Transform:
+        return self.pipeline.steps[-1].after.to_source
+
+    def display(self, row: int, column: int, level: int = 0, cancel: CancelToken = NEVER) -> NDArray[np.uint8]:
+        rect = tile_rect(row, column, self.tile, self.size)
+        pixels = self.picture.region(rect, self.to_source)
+        if not self.difference:
+            return icc.from_working(shrunk(pixels, level), icc.profile("srgb"), 8)
+        more = to_opponent(pixels) - to_opponent(self.pipeline.region(rect, cancel=cancel))
+        shown = GREY + self.gain * apply_matrix(more, OPPONENT.T)
+        return np.rint(np.clip(shrunk(shown, level), 0, 1) * 255).astype(np.uint8)
 
 
 class Axis(StrEnum):

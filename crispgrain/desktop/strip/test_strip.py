@@ -61,14 +61,19 @@ def rung_figures(
     return float(halo_mask(old, new).mean()), structure_taken(old, new)
 
 
-def render_patch(shot: Shot, treatment: Treatment, patch: Rect, cache: TileCache, cancel: CancelToken) -> Rendered:
-    """A patch, given in pixels of the source, under a treatment; with its PSNR where the truth is known."""
+def render_patch(shot: Shot, candidate: Candidate, patch: Rect, cache: TileCache, cancel: CancelToken) -> Rendered:
+    """A candidate's patch, given in pixels of the source; with its PSNR where the truth is known."""
+    treatment = candidate.treatment
     started = time.monotonic()
     pipeline = Pipeline(shot.source, shot.reading, resolve(treatment, shot.source, shot.reading), cache)
     to_source = pipeline.steps[-1].after.to_source
     rect = to_source.inverse.rect(patch).intersect(pipeline.size.rect)
     profile = icc.profile("srgb")
-    stored = icc.from_working(pipeline.untiled(rect, cancel=cancel), profile, 8)
+    if candidate.outside is not None:
+        pixels = candidate.outside.region(rect, to_source)
+    else:
+        pixels = pipeline.untiled(rect, cancel=cancel)
+    stored = icc.from_working(pixels, profile, 8)
     seconds = time.monotonic() - started
     truth = known_truth(shot.source) if to_source == Transform() else None
     if truth is None:
@@ -276,11 +281,11 @@ class TestStrip(QWidget):
 
     def _start(self, frame: Frame, patch: Rect, cache: TileCache, measured: bool = False) -> None:
         assert self._asked is not None
-        stage, shot, cancel, treatment = *self._asked[:2], self._cancel, frame.candidate.treatment
+        stage, shot, cancel, candidate = *self._asked[:2], self._cancel, frame.candidate
 
         def job() -> tuple[Rendered, Figures | None]:
-            rendered = render_patch(shot, treatment, patch, cache, cancel)
-            return rendered, rung_figures(shot, treatment, stage, patch, cache, cancel) if measured else None
+            rendered = render_patch(shot, candidate, patch, cache, cancel)
+            return rendered, rung_figures(shot, candidate.treatment, stage, patch, cache, cancel) if measured else None
 
         def done(answer: tuple[Rendered, Figures | None]) -> None:
             (stored, frame.seconds, frame.psnr), frame.rung = answer
@@ -301,10 +306,11 @@ class TestStrip(QWidget):
                 frame.hide_name(False)
             counts = ", ".join(f"{label} {n}" for label, n in self.tally.most_common(4))
             self._say(f"You chose {candidate.label}")
-            self.adopted.emit(candidate)
             self.counted.emit(f"Chosen blind: {candidate.label}. So far: {counts}.")
-            return
-        self.adopted.emit(candidate)
+        if candidate.outside is None:
+            self.adopted.emit(candidate)
+        elif not self.blind.isChecked():
+            self.counted.emit(f"{candidate.label} is another file: there is no treatment to keep.")
 
     @property
     def just_chosen_blind(self) -> bool:

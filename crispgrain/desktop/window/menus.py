@@ -134,13 +134,29 @@ def build_menus(window: Window) -> Menus:
     add_action(view, "Next surround (grey, white, black)", window.looking.next_surround, "G")
     add_action(view, "Dim room", window.looking.toggle_dim, "Ctrl+D")
     view.addSeparator()
+    beside = add_action(view, "Lay another picture beside …", window.outside.ask)
+    add_action(view, "Take that picture away", window.outside.take_away)
     camera_noise = add_action(view, "Noise of this camera …", window.looking.show_camera_noise)
     line_up = add_action(view, "Line-up of the selected shots", window.line_up.start, "U")
     add_action(view, "Test strip", window.start_strip, "T")
 
     add_action(bar.addMenu("&Help"), "About Crisp Grain and its keys", partial(show_about, window))
     return Menus(
-        (export, export_all, copy, paste, sync, save_preset, keep, print_view, reset, line_up, camera_noise, by_rules),
+        (
+            export,
+            export_all,
+            copy,
+            paste,
+            sync,
+            save_preset,
+            keep,
+            print_view,
+            reset,
+            line_up,
+            camera_noise,
+            by_rules,
+            beside,
+        ),
         export,
         sync,
         presets,

@@ -41,6 +41,7 @@ from .layout import laid_out
 from .looking import Looking, start_machine
 from .menus import build_menus
 from .opening import Opening, local_paths
+from .outside_flow import OutsideFlow
 
 FLIP_KEY = Qt.Key.Key_S  # hold to see the source
 
@@ -76,14 +77,13 @@ class Window(QMainWindow):
         self.takes = TakesFlow(session, self.status, self)
         self.line_up_view = LineUpView()
         self.setCentralWidget(laid_out(self))
-        self.looking = Looking(self)
+        self.looking, self.outside = Looking(self), OutsideFlow(session, self.background, self.status, self)
         self.line_up = LineUpFlow(session, self.line_up_view, self.middle, self.background)
         self.menus = build_menus(self)
         self._connect()
         self.display.show_nothing()
         self.menus.enable(False)
-        if trouble:
-            self.status.say(trouble)
+        self.status.say(trouble)
         self.easel.setFocus()
 
     def _connect(self) -> None:
@@ -106,7 +106,7 @@ class Window(QMainWindow):
         self.controls.zones.remove_wanted.connect(self.tool_flow.remove)
         self.strip.adopted.connect(self._adopt)
         self.strip.kept.connect(self.takes.keep_candidate)
-        self.strip.whole_treatments = self.takes.candidates
+        self.strip.whole_treatments = lambda: [*self.outside.candidates(), *self.takes.candidates()]
         self.display.renderer.progress.connect(self._rendered)
         self.loader.first_look.connect(self._show_first_look)
         self.loader.ready.connect(self._shot_ready)
