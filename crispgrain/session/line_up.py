@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Sequence
 from enum import StrEnum
 from pathlib import Path
 
 import cv2
 import numpy as np
-from attrs import frozen
+from attrs import evolve, frozen
 from numpy.typing import NDArray
 
 from crispgrain.cancel import NEVER, CancelToken
@@ -24,6 +25,7 @@ from .comparing import developed
 
 EDGE = 192  # px of the source, of a spot
 BAND = (1.5, 6.0)  # px
+SHOWN, GAP = 150, 6  # px, of each of several spots, and between them
 LOOKED_AT = 9  # places each way in which a spot is sought
 SMALL_CACHE = 120_000_000  # bytes, for one shot
 
@@ -50,6 +52,30 @@ class Row:
     result: NDArray[np.uint8]
     structure: float | None
     halo: float | None
+
+
+def side_by_side(rows: Sequence[Row]) -> Row:
+    """Several spots of one shot as one row: their pictures beside each other, of each figure the worst."""
+    first = rows[0]
+    if len(rows) == 1:
+        return first
+
+    def worst(figures: Iterable[float | None]) -> float | None:
+        known = [figure for figure in figures if figure is not None]
+        return max(known) if known else None
+
+    return evolve(
+        first, source=_joined([row.source for row in rows]), result=_joined([row.result for row in rows]),
+        structure=worst(row.structure for row in rows), halo=worst(row.halo for row in rows),
+    )  # fmt: skip
+
+
+def _joined(pictures: Sequence[NDArray[np.uint8]]) -> NDArray[np.uint8]:
+    """Pictures of one size beside each other, with a little grey between; cut to what is shown of each."""
+    height = min(picture.shape[0] for picture in pictures)
+    gap = np.full((height, GAP, 3), 119, np.uint8)
+    parts = [part for picture in pictures for part in (gap, picture[:height, :SHOWN])][1:]
+    return np.concatenate(parts, axis=1)
 
 
 def spot_of(source: Source, spot: Spot, pointed: tuple[float, float] = (0.5, 0.5)) -> Rect:

@@ -8,9 +8,10 @@ from PySide6.QtCore import QPoint, Qt
 from crispgrain.core.files import PICTURE_SUFFIXES
 from crispgrain.core.files.read import read_shot
 from crispgrain.core.marks import Mark
+from crispgrain.core.shot import open_shot
 from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.line_up.line_up_view import STRUCTURE
-from crispgrain.session.line_up import EDGE, Spot, spot_of
+from crispgrain.session.line_up import EDGE, GAP, SHOWN, Spot, row_of, spot_of
 from tests.desktop.driving import LEFT, settle
 from tests.desktop.test_roll import press
 
@@ -78,3 +79,18 @@ def test_the_shot_with_a_preset_far_too_strong_is_first_by_detail_taken(twelve, 
     assert twelve.easel.scale == 2.0
     assert seen.left <= row.rect.left + row.rect.width / 2 <= seen.right
     assert seen.top <= row.rect.top + row.rect.height / 2 <= seen.bottom
+
+
+def test_two_spots_stand_beside_each_other_and_the_worst_figure_counts(twelve, qtbot):
+    twelve.line_up_view.second.setCurrentIndex(3)  # the smoothest dark part
+    twelve.line_up.start()
+    qtbot.waitUntil(lambda: len(twelve.line_up._rows) == 12, timeout=90_000)
+    row = twelve.line_up._rows[3]
+    assert row.source.shape[:2] == (EDGE, 2 * SHOWN + GAP)
+    shot = open_shot(row.path)
+    spots = [spot_of(shot.source, spot) for spot in (Spot.POINTED, Spot.NOISE)]
+    alone = [row_of(shot, twelve.session.roll[3].treatment, rect) for rect in spots]
+    assert row.structure == max(each.structure for each in alone)
+    np.testing.assert_array_equal(row.result[:, SHOWN + GAP :], alone[1].result[:, :SHOWN])
+    assert twelve.line_up_view.table.columnWidth(1) >= 2 * SHOWN
+    settle(twelve, qtbot)

@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 from PIL import Image
-from PySide6.QtCore import QPoint, QTimer
-from PySide6.QtGui import QAction
+from PySide6.QtCore import QPoint, Qt, QTimer
+from PySide6.QtGui import QAction, QImage
 from PySide6.QtWidgets import QApplication
 
 from crispgrain import presets
@@ -20,12 +20,20 @@ from tests.desktop.conftest import READINGS
 from tests.desktop.driving import LEFT, pixels_of, settle
 
 pytestmark = pytest.mark.slow
+DECORATION = Qt.ItemDataRole.DecorationRole
 
 
 def press(window, keys: str) -> None:
     """Do what a key is for: the offscreen platform does not deliver shortcuts."""
     (action,) = [a for a in window.findChildren(QAction) if a.shortcut().toString() == keys]
     action.trigger()
+
+
+def small(model, index) -> np.ndarray:
+    """The thumbnail at an index, as values."""
+    image = model.data(index, DECORATION).convertToFormat(QImage.Format.Format_RGB888)
+    lines = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
+    return lines[:, : 3 * image.width()].astype(float)
 
 
 def names(window) -> list[str]:
@@ -245,4 +253,21 @@ def test_pointing_at_a_preset_shows_it_and_changes_nothing(opened, qtbot):
     actions["Film scan"].hovered.emit()
     actions["Film scan"].trigger()
     assert opened.session.treatment.stages and opened.session.trial is None
+    settle(opened, qtbot)
+
+
+def test_the_sheet_shows_results_in_place_of_sources_and_follows_the_treatment(opened, qtbot):
+    settle(opened, qtbot)
+    opened.contact.set_wide(True)
+    model, shot = opened.sheet.roll_model, opened.session.roll[0]
+    index = model.index(0)
+    before = small(model, index)
+    opened.contact.bar.results.setChecked(True)
+    qtbot.waitUntil(lambda: model.has_result(shot), timeout=30_000)
+    clean = small(model, index)
+    opened.session.change_setting("develop.exposure", -2.0)
+    qtbot.waitUntil(lambda: model.has_result(shot), timeout=30_000)
+    assert small(model, index).mean() < 0.7 * clean.mean()
+    opened.contact.bar.results.setChecked(False)
+    np.testing.assert_array_equal(small(model, index), before)
     settle(opened, qtbot)

@@ -5,9 +5,11 @@ from __future__ import annotations
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QBoxLayout, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
+from crispgrain.desktop.base.background import Background
 from crispgrain.session.session import Session
 
 from .contact_sheet import WIDTH, ContactSheet
+from .result_thumbnails import ResultThumbnails
 from .roll_bar import RollBar
 
 SETTLED = 400  # ms after which shots that have changed are sorted anew
@@ -19,12 +21,14 @@ class ContactRoom(QWidget):
 
     widened = Signal(bool)
 
-    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, background: Background, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session = session
         self.wide = False
         self.sheet = ContactSheet(session)
         self.bar = RollBar(session, LARGE)
+        self.results = ResultThumbnails(session, self.sheet, background)
+        self.bar.results_wanted.connect(self.results.show)
         self.button = QToolButton()
         self.button.setText("Whole roll")
         self.button.setToolTip("Open the contact sheet to the whole easel area, and fold it back (W).")

@@ -22,6 +22,7 @@ class RollBar(QWidget):
     """Changes what the roll lists. Says how many of its shots that are."""
 
     sized = Signal(int)  # px, width of a thumbnail
+    results_wanted = Signal(bool)  # in place of sources
 
     def __init__(self, session: Session, size: int, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -44,6 +45,9 @@ class RollBar(QWidget):
         self.marks.setAccessibleName("Marks")
         self.folded = QCheckBox("Fold series")
         self.folded.setToolTip("Of shots taken shortly after one another at one ISO, show the first.")
+        self.results = QCheckBox("Results")
+        self.results.setToolTip("Show what the treatments make of the shots, in place of the sources.")
+        self.results.toggled.connect(self.results_wanted)
         self.count = QLabel()
         self.count.setProperty("role", "faint")
         self.size_of = QSlider(Qt.Orientation.Horizontal)
@@ -55,7 +59,7 @@ class RollBar(QWidget):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(9)
-        for widget in (self.text, self.order, self.descending, self.marks, self.folded):
+        for widget in (self.text, self.order, self.descending, self.marks, self.folded, self.results):
             layout.addWidget(widget)
         layout.addStretch()
         layout.addWidget(self.count)

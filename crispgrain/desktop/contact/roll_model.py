@@ -7,9 +7,11 @@ from typing import Any
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, Qt
 from PySide6.QtGui import QImage
 
+from crispgrain.core.treatment import Treatment
 from crispgrain.session.roll import Roll
-from crispgrain.session.shots import ShotId
+from crispgrain.session.shots import OpenShot, ShotId
 
+MOST_RESULTS = 400
 SHOT = Qt.ItemDataRole.UserRole
 
 
@@ -21,6 +23,8 @@ class RollModel(QAbstractListModel):
         self._roll = roll
         self._ids = list(roll.listed)
         self.thumbnails: dict[ShotId, QImage] = {}
+        self._results: dict[ShotId, tuple[Treatment, QImage]] = {}
+        self._shows_results = False
         roll.opened.connect(self._opened)
         roll.arranged.connect(self._arranged)
         roll.changed.connect(self._changed)
@@ -35,7 +39,8 @@ class RollModel(QAbstractListModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return shot.path.name
         if role == Qt.ItemDataRole.DecorationRole:
-            return self.thumbnails.get(shot.id)
+            treatment, result = self._results.get(shot.id, (None, None))
+            return result if self._shows_results and treatment == shot.treatment else self.thumbnails.get(shot.id)
         if role == Qt.ItemDataRole.ToolTipRole:
             return "\n".join(w for w in (str(shot.path), shot.problem or shot.headline, shot.why) if w)
         if role == Qt.ItemDataRole.AccessibleTextRole:
@@ -51,6 +56,23 @@ class RollModel(QAbstractListModel):
 
     def set_thumbnail(self, id: ShotId, image: QImage) -> None:
         self.thumbnails[id] = image
+        self._changed(id)
+
+    def show_results(self, on: bool) -> None:
+        """Show what treatments make of the shots, as far as that is known."""
+        self._shows_results = on
+        if self._ids:
+            self.dataChanged.emit(self.index(0), self.index(len(self._ids) - 1))
+
+    def has_result(self, shot: OpenShot) -> bool:
+        return shot.id in self._results and self._results[shot.id][0] == shot.treatment
+
+    def set_result(self, id: ShotId, treatment: Treatment, image: QImage) -> None:
+        """Keep a small result; those made longest ago are let go of."""
+        self._results.pop(id, None)
+        self._results[id] = treatment, image
+        while len(self._results) > MOST_RESULTS:
+            del self._results[next(iter(self._results))]
         self._changed(id)
 
     def _opened(self, new: list[ShotId]) -> None:

@@ -6,14 +6,11 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QStackedWidget
 
 from crispgrain.cancel import CancelToken
-from crispgrain.core.files import read_shot
-from crispgrain.core.meter import measure
-from crispgrain.core.shot import Shot
 from crispgrain.desktop.base.background import Background, Urgency
-from crispgrain.session.line_up import EDGE, Row, Spot, row_of, spot_of
+from crispgrain.session.line_up import EDGE, Row, Spot, row_of, side_by_side, spot_of
 from crispgrain.session.session import Session
 from crispgrain.session.shots import OpenShot, ShotId, State
-from crispgrain.store import Stamp
+from crispgrain.store.sensors import known_shot
 
 from .line_up_view import LineUpView
 
@@ -53,25 +50,22 @@ class LineUpFlow(QObject):
         self._middle.setCurrentWidget(self._view)
         self.started.emit()
         self._say(len(shots))
-        spot = Spot(self._view.spot.currentData())  # Qt hands it back as plain text
+        spots = self._view.spots
         pointed = self._pointed()
         for shot in shots:
-            self._begin(shot, spot, pointed, len(shots))
+            self._begin(shot, spots, pointed, len(shots))
 
     @property
     def _view_ids(self) -> list[ShotId]:
         return [self._view.id_at(row) for row in range(self._view.table.rowCount())]
 
-    def _begin(self, shot: OpenShot, spot: Spot, pointed: tuple[float, float], total: int) -> None:
+    def _begin(self, shot: OpenShot, spots: list[Spot], pointed: tuple[float, float], total: int) -> None:
         cancel, treatment, store = self._cancel, shot.treatment, self._session.store
 
         def job() -> Row:
-            source, stamp = read_shot(shot.path), Stamp.of(shot.path)
-            reading = store.reading(stamp)
-            if reading is None:
-                reading = measure(source)
-                store.keep_reading(stamp, reading)
-            return row_of(Shot(source, reading), treatment, spot_of(source, spot, pointed), cancel)
+            known = known_shot(shot.path, store)
+            rects = [spot_of(known.source, spot, pointed) for spot in spots]
+            return side_by_side([row_of(known, treatment, rect, cancel) for rect in rects])
 
         def done(row: Row) -> None:
             self._rows[shot.id] = row

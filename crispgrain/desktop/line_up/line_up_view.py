@@ -18,12 +18,12 @@ from PySide6.QtWidgets import (
 )
 
 from crispgrain.desktop.easel.layer import image_of
-from crispgrain.session.line_up import Row, Spot
+from crispgrain.session.line_up import GAP, SHOWN, Row, Spot
 from crispgrain.session.shots import OpenShot, ShotId
 
 COLUMNS = ("Shot", "Source", "Result", "Mark", "Reading", "Detail taken", "Halo")
 SOURCE, RESULT, MARK, READING, STRUCTURE, HALO = range(1, 7)
-PICTURE = 150  # px
+PICTURE = SHOWN  # px, height of a picture
 SORT = Qt.ItemDataRole.UserRole
 
 
@@ -38,17 +38,23 @@ class LineUpView(QWidget):
     """Shows rows as they come."""
 
     opened = Signal(object)  # ShotId, to be put on the easel at its spot
-    spot_chosen = Signal(object)  # Spot
+    spot_chosen = Signal(object)  # list of Spot
     closed = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self._wide = PICTURE
         self.heading = QLabel("Line-up")
         self.heading.setProperty("role", "title")
         self.spot = QComboBox()
         for spot in Spot:
             self.spot.addItem(f"At {spot}", spot)
         self.spot.setAccessibleName("Spot")
+        self.second = QComboBox()
+        self.second.addItem("and nowhere else", "")
+        for spot in Spot:
+            self.second.addItem(f"and at {spot}", spot)
+        self.second.setAccessibleName("Second spot")
         self.said = QLabel()
         self.said.setProperty("role", "faint")
         close = QToolButton()
@@ -71,6 +77,7 @@ class LineUpView(QWidget):
         head = QHBoxLayout()
         head.addWidget(self.heading)
         head.addWidget(self.spot)
+        head.addWidget(self.second)
         head.addStretch()
         head.addWidget(self.said)
         head.addWidget(close)
@@ -79,10 +86,21 @@ class LineUpView(QWidget):
         layout.addLayout(head)
         layout.addWidget(self.table, 1)
         self.table.cellDoubleClicked.connect(lambda row, _: self.opened.emit(self.id_at(row)))
-        self.spot.activated.connect(lambda i: self.spot_chosen.emit(self.spot.itemData(i)))
+        for combo in (self.spot, self.second):
+            combo.activated.connect(lambda _: self.spot_chosen.emit(self.spots))
+
+    @property
+    def spots(self) -> list[Spot]:
+        """The one or two spots that are chosen."""
+        chosen = [str(combo.currentData()) for combo in (self.spot, self.second)]  # Qt hands plain text back
+        return [Spot(spot) for spot in dict.fromkeys(chosen) if spot]
 
     def show_shots(self, shots: list[OpenShot]) -> None:
         """Begin anew with shots whose rows are still to come."""
+        self._wide = SHOWN * len(self.spots) + GAP * (len(self.spots) - 1)
+        self.table.setIconSize(QSize(self._wide, PICTURE))
+        for column in (SOURCE, RESULT):
+            self.table.setColumnWidth(column, self._wide + 8)
         self.table.setSortingEnabled(False)
         self.table.horizontalHeader().setSortIndicator(-1, Qt.SortOrder.AscendingOrder)  # as on the roll
         self.table.setRowCount(len(shots))
@@ -107,7 +125,7 @@ class LineUpView(QWidget):
         self.table.setSortingEnabled(False)
         for column, pixels in ((SOURCE, row.source), (RESULT, row.result)):
             picture = QPixmap.fromImage(image_of(pixels))
-            self._item(place, column).setData(Qt.ItemDataRole.DecorationRole, picture.copy(0, 0, PICTURE, PICTURE))
+            self._item(place, column).setData(Qt.ItemDataRole.DecorationRole, picture.copy(0, 0, self._wide, PICTURE))
         for column, figure in ((STRUCTURE, row.structure), (HALO, row.halo)):
             self._item(place, column).setData(SORT, figure if figure is not None else -1e9)
             self._item(place, column).setText(f"{figure:.1%}" if figure is not None else "other size")

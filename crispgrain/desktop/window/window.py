@@ -62,7 +62,7 @@ class Window(QMainWindow):
         self.rail, self.controls, self.status, self.empty = StageRail(), ControlSheet(), StatusLine(), EmptyState()
         self.easel, self.middle = Easel(session.viewport, session.comparing), QStackedWidget()
         self.strip = TestStrip(self.background)
-        self.contact = ContactRoom(session)
+        self.contact = ContactRoom(session, self.background)
         self.sheet = self.contact.sheet
         self.loader = ShotLoader(session, self.sheet, self.background)
         self.ahead = Ahead(session, self.loader, self.easel, self.background)
