@@ -46,6 +46,7 @@ class QueueView(QWidget):
         self.table = QTableWidget(0, len(COLUMNS))
         self.table.setHorizontalHeaderLabels(list(COLUMNS))
         self.table.verticalHeader().hide()
+        self.table.setShowGrid(False)
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setTextElideMode(Qt.TextElideMode.ElideMiddle)
@@ -69,6 +70,8 @@ class QueueView(QWidget):
         back = self._button("Back to the easel", self.closed.emit)
         self.at_once, self.limit = QSpinBox(), QDoubleSpinBox()
         self.at_once.setRange(1, 64)
+        for number in (self.at_once, self.limit):
+            number.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.at_once.setAccessibleName("Shots at once")
         self.limit.setRange(1, 4096)
         self.limit.setDecimals(1)
@@ -78,13 +81,13 @@ class QueueView(QWidget):
         self.limit.valueChanged.connect(self.limit_changed)
         top, below = QHBoxLayout(), QHBoxLayout()
         top.addWidget(self.said, 1)
+        for words, field in (("At once", self.at_once), ("Memory", self.limit)):
+            top.addWidget(QLabel(words))
+            top.addWidget(field)
         top.addWidget(back)
         for button in (self.pause, self.first, self.earlier, self.later, self.cancel, self.folder, self.report):
             below.addWidget(button)
         below.addStretch(1)
-        for words, field in (("At once", self.at_once), ("memory", self.limit)):
-            below.addWidget(QLabel(words))
-            below.addWidget(field)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(14, 12, 14, 12)
         layout.setSpacing(10)

@@ -51,7 +51,11 @@ class RulesDialog(QDialog):
         self.table.setSelectionMode(QTableWidget.SelectionMode.SingleSelection)
         self.table.verticalHeader().setDefaultSectionSize(34)
         header = self.table.horizontalHeader()
-        header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        header.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        for column, width in enumerate((0, 0, 96, 96, 110, 96)):
+            self.table.setColumnWidth(column, width)
+        for column in (0, 1):
+            header.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
         self.add = self._button("Add a rule", lambda: self._put([*self.rules, Rule(self._presets[0])]))
         self.remove = self._button("Remove", self._remove)
         self.up = self._button("Earlier", lambda: self._move(-1))

@@ -65,6 +65,8 @@ class SettingsDialog(QDialog):
         self.cache.setSingleStep(0.2)
         self.cache.setDecimals(1)
         self.cache.setSuffix(" GB")
+        for number in (self.threads, self.cache):
+            number.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.cache.setValue(self._session.cache.budget / GIGABYTE)
         for provider in providers.present():
             self.provider.addItem(providers.words(provider), provider)
