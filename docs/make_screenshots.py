@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import os
+import tempfile
 import time
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -13,6 +15,7 @@ from PySide6.QtCore import QPoint
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 
+from crispgrain import presets
 from crispgrain.core.marks import Mark
 from crispgrain.core.masks import LinearGradient
 from crispgrain.core.model import Stage
@@ -20,10 +23,14 @@ from crispgrain.core.treatment import Treatment
 from crispgrain.demo.roll import write_roll
 from crispgrain.desktop.app import make_app
 from crispgrain.desktop.export.export_dialog import ExportDialog
+from crispgrain.desktop.several.rules_dialog import RulesDialog
+from crispgrain.desktop.several.sync_dialog import SyncDialog
 from crispgrain.desktop.window.window import Window
 from crispgrain.geometry import Rect
+from crispgrain.orders.job import JobState
 from crispgrain.paths import demo_folder
 from crispgrain.session.comparing import Arrangement, Look
+from crispgrain.session.rules import Rule
 from crispgrain.session.shots import State
 
 TARGET = Path(__file__).with_name("screenshots")
@@ -111,6 +118,33 @@ def main() -> None:
     window.session.choose_stage(Stage.DENOISE)
     window.session.choose(2)
     wait(rendered)
+    window.session.select([2, 3, 4, 6])
+    sync = SyncDialog(
+        window.session.treatment, window.session.on_easel.path.name, 3,
+        partial(window.several._would_change, [3, 4, 6]), window,
+    )  # fmt: skip
+    sync.show()
+    save(sync, "sync")
+    sync.close()
+    night = Rule("Night series, high ISO", camera="Field Two", iso_from=3200, iso_to=12800)
+    pocket = Rule("Old compact camera", kind="picture", below_megapixels=3)
+    names = [presets.name_in(path) for path in presets.saved()]
+    rules = RulesDialog([night, pocket], True, names, list(window.session.roll.shots.values()), window)
+    rules.show()
+    save(rules, "rules")
+    rules.close()
+    with tempfile.TemporaryDirectory(prefix="catalogue-") as folder:
+        window.export_flow.queue.show()
+        quick = Treatment().only([Stage.DEVELOP])
+        listed = [window.session.roll[id] for id in window.session.roll.listed]
+        window.exporter.add([(shot.id, shot.path, quick, Path(folder), "") for shot in listed])
+        wait(lambda: sum(job.state is JobState.DONE for job in window.exporter.queue.jobs) >= 3)
+        wait(lambda: False, 0.5)
+        save(window, "queue")
+        window.exporter.stop()
+        wait(lambda: not window.exporter.queue.left)
+    window.middle.setCurrentIndex(1)
+    window.session.select([2])
     dialog = ExportDialog(window.session.pipeline, 1, Path("/home/marlowe/Pictures/catalogue"), window)
     dialog.show()
     save(dialog, "export")

@@ -9,6 +9,7 @@ from typing import Any
 
 from attrs import frozen
 
+from crispgrain.core.files import RAW_SUFFIXES
 from crispgrain.core.marks import Mark
 
 from .shots import OpenShot, ShotId
@@ -59,7 +60,8 @@ KEYS: dict[Order, Callable[[OpenShot], Any]] = {
 class Listing:
     """What a roll lists: sorted by ``order``, only shots with all words of ``text`` and one of some ``marks``.
 
-    ``marks`` of None are any; with ``folded`` only the first shot of each series is listed.
+    ``marks`` of None are any; with ``folded`` only the first shot of each series is listed, with ``stacked`` no
+    finished picture that is there as RAW, too.
     """
 
     order: Order = Order.OPENED
@@ -67,6 +69,7 @@ class Listing:
     text: str = ""
     marks: frozenset[Mark] | None = None
     folded: bool = False
+    stacked: bool = False
 
     def wants(self, shot: OpenShot) -> bool:
         if self.marks is not None and shot.treatment.mark not in self.marks:
@@ -78,7 +81,10 @@ class Listing:
     def ids(self, shots: Iterable[OpenShot]) -> list[ShotId]:
         """The ids of what is listed, in order; equals stay as they were opened."""
         every = list(shots)
-        wanted = sorted((s for s in every if self.wants(s)), key=KEYS[self.order], reverse=self.descending)
+        hidden = raw_of(every) if self.stacked else {}
+        wanted = sorted(
+            (s for s in every if self.wants(s) and s.id not in hidden), key=KEYS[self.order], reverse=self.descending
+        )
         if not self.folded:
             return [shot.id for shot in wanted]
         listed, seen = [], set()
@@ -88,6 +94,15 @@ class Listing:
                 seen.add(first[shot.id])
                 listed.append(shot.id)
         return listed
+
+
+def raw_of(shots: Iterable[OpenShot]) -> dict[ShotId, ShotId]:
+    """Finished pictures to the RAW of the same name beside them, as cameras write both."""
+    every = list(shots)
+    raws = {(s.path.parent, s.path.stem.lower()): s.id for s in every if s.path.suffix.lower() in RAW_SUFFIXES}
+    finished = [s for s in every if s.path.suffix.lower() not in RAW_SUFFIXES]
+    twins = {s.id: raws.get((s.path.parent, s.path.stem.lower())) for s in finished}
+    return {id: raw for id, raw in twins.items() if raw is not None}
 
 
 def series_of(shots: Iterable[OpenShot]) -> list[list[ShotId]]:

@@ -22,7 +22,8 @@ def remembered(session: Session) -> dict[str, Any]:
         "selection": [str(roll[id].path) for id in session.selection if id in roll.shots],
         "order": listing.order.value, "descending": listing.descending, "text": listing.text,
         "marks": sorted(mark.value for mark in listing.marks) if listing.marks is not None else None,
-        "folded": listing.folded, "stage": session.stage.value, "fitted": viewport.fitted, "scale": viewport.scale,
+        "folded": listing.folded, "stacked": listing.stacked, "stage": session.stage.value,
+        "fitted": viewport.fitted, "scale": viewport.scale,
         "centre": [x / viewport.size.width, y / viewport.size.height],
     }  # fmt: skip
 
@@ -31,7 +32,9 @@ def recall(session: Session, data: dict[str, Any]) -> None:
     """Put it back on a roll that was opened again; what does not fit any more is left as it is."""
     try:
         marks = frozenset(Mark(mark) for mark in data["marks"]) if data["marks"] is not None else None
-        listing = Listing(Order(data["order"]), data["descending"], data["text"], marks, data["folded"])
+        listing = Listing(
+            Order(data["order"]), data["descending"], data["text"], marks, data["folded"], data["stacked"]
+        )
         stage, (x, y) = Stage(data["stage"]), data["centre"]
         paths = {Path(path) for path in data["selection"]}
         scale = float(data["scale"])

@@ -15,7 +15,7 @@ from crispgrain.core.marks import mark_of
 from crispgrain.core.shot import saved_treatment
 from crispgrain.core.treatment import Treatment
 
-from .listing import Listing, series_around, series_of
+from .listing import Listing, raw_of, series_around, series_of
 from .shots import OpenShot, ShotId, State
 
 
@@ -35,6 +35,7 @@ class Roll:
         self._ids = itertools.count()
         self.listing = Listing()
         self._series: list[list[ShotId]] = []
+        self._twins: dict[ShotId, ShotId] = {}
 
     def __getitem__(self, id: ShotId) -> OpenShot:
         return self.shots[id]
@@ -99,7 +100,13 @@ class Roll:
 
     def _arrange(self) -> None:
         self._series = series_of(self.shots.values())
+        raws = raw_of(self.shots.values())
+        self._twins = {**raws, **{raw: id for id, raw in raws.items()}}
         self.listed = self.listing.ids(self.shots.values())
+
+    def twin(self, id: ShotId) -> OpenShot | None:
+        """The same shot as RAW, of a finished picture, or the other way round; by name, in the same folder."""
+        return self.shots.get(self._twins[id]) if id in self._twins else None
 
     def series(self, id: ShotId) -> Sequence[ShotId]:
         """The shots that belong to a series with one."""

@@ -271,3 +271,13 @@ def test_the_sheet_shows_results_in_place_of_sources_and_follows_the_treatment(o
     opened.contact.bar.results.setChecked(False)
     np.testing.assert_array_equal(small(model, index), before)
     settle(opened, qtbot)
+
+
+def test_raw_and_jpeg_of_one_name_are_told_apart_and_stacked(opened, roll_folder, clean8, qtbot):
+    twin = save_noisy_jpeg(roll_folder / "a-rim.jpg", clean8)
+    opened.open_paths([twin])
+    assert "1 shot is there as RAW and as finished" in opened.status.words.text()
+    opened.contact.bar.set_stacked(True)
+    assert "a-rim.jpg" not in names(opened) and "a-rim.dng" in names(opened)
+    assert len(opened.session.roll) == 5
+    settle(opened, qtbot)

@@ -8,7 +8,7 @@ from crispgrain.core.files.source import Facts
 from crispgrain.core.marks import Mark
 from crispgrain.core.meter import Blur, Noise, Reading
 from crispgrain.core.treatment import Treatment
-from crispgrain.session.listing import Listing, Order, series_of
+from crispgrain.session.listing import Listing, Order, raw_of, series_of
 from crispgrain.session.shots import OpenShot, State
 
 
@@ -69,3 +69,10 @@ def test_a_gap_a_new_iso_or_another_camera_starts_a_series():
 def test_folded_only_the_first_of_each_series_is_listed():
     assert Listing(folded=True).ids(SHOTS) == [0, 2, 3, 4, 5]
     assert Listing(Order.NAME, descending=True, folded=True).ids(SHOTS) == [5, 4, 3, 1, 2]
+
+
+def test_a_finished_picture_of_a_raw_is_known_by_its_name_and_can_be_stacked():
+    pair = [shot(0, "r/a.dng"), shot(1, "r/A.JPG"), shot(2, "other/a.jpg"), shot(3, "r/b.tif"), shot(4, "r/b.jpg")]
+    assert raw_of(pair) == {1: 0}
+    assert Listing().ids(pair) == [0, 1, 2, 3, 4]
+    assert Listing(stacked=True).ids(pair) == [0, 2, 3, 4]

@@ -19,6 +19,7 @@ from PySide6.QtCore import (
 from PySide6.QtGui import QColor, QFont, QFontMetrics, QImage, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QAbstractItemView, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
+from crispgrain.core.files import RAW_SUFFIXES
 from crispgrain.desktop.base.theme import current_theme
 from crispgrain.session.session import Session
 from crispgrain.session.shots import OpenShot, ShotId, State
@@ -102,6 +103,10 @@ class _FrameDelegate(QStyledItemDelegate):
         said = shot.problem.partition(": ")[2] if shot.problem else shot.headline
         if shot.state not in (State.UNTOUCHED, State.FAILED):
             said = f"{shot.state} · {said}" if said else str(shot.state)
+        twin = self._sheet.session.roll.twin(shot.id)
+        if twin is not None:
+            kind = "RAW" if shot.path.suffix.lower() in RAW_SUFFIXES else "finished"
+            said = f"{kind}, also {twin.path.suffix[1:].upper()}" + (f" · {said}" if said else "")
         folded = len(self._sheet.session.roll.series(shot.id)) if self._sheet.session.roll.listing.folded else 1
         return f"{folded} shots · {said}" if folded > 1 else said
 

@@ -74,6 +74,11 @@ class RollBar(QWidget):
             signal.connect(self.show_count, check_nargs=False)
         self.show_count()
 
+    def set_stacked(self, on: bool) -> None:
+        """List RAW alone where the same shot is there as a finished picture, too."""
+        roll = self._session.roll
+        roll.arrange(evolve(roll.listing, stacked=on))
+
     def show_listing(self) -> None:
         """Show what the roll lists, when that was said elsewhere."""
         listing = self._session.roll.listing

@@ -32,7 +32,7 @@ class Editing(QObject):
         self._cancel = CancelToken()
         self.answers: list[HandedBack] | None = None
         self._progress.connect(lambda name, progress: window.status.say(f"Writing {name}", progress))
-        corner = QWidget()
+        self._corner = corner = QWidget(window)  # Qt does not take it over from Python
         row = QHBoxLayout(corner)
         row.setContentsMargins(0, 2, 8, 2)
         self.done, self.give_up = QPushButton("Done: write back"), QPushButton("Give up")

@@ -103,6 +103,8 @@ def build_menus(window: Window) -> Menus:
     for mark, keys in ((Mark.KEEP, "K"), (Mark.LOOK_AGAIN, "A"), (Mark.REJECT, "N")):
         add_action(marks, mark.capitalize(), partial(window.session.mark, mark), keys)
     marks.addSeparator()
+    stack = add_switch(marks, "Stack RAW and finished of one name", window.contact.bar.set_stacked)
+    window.session.roll.arranged.connect(lambda: stack.setChecked(window.session.roll.listing.stacked))
     add_action(marks, "Take off the roll", lambda: window.session.take_off(window.session.chosen))
 
     view = bar.addMenu("&View")

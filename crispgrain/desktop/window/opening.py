@@ -45,9 +45,14 @@ class Opening(QObject):
     def open_paths(self, paths: list[Path]) -> None:
         """Open files and folders."""
         files, problems = find_shots(paths)
-        self._session.open(files)
+        new = self._session.open(files)
+        roll = self._session.roll
+        both = len({frozenset((id, twin.id)) for id in new if (twin := roll.twin(id)) is not None})
         if problems:
             self._status.say(" ".join(str(p) for p in problems))
+        elif both and not roll.listing.stacked:
+            many = "1 shot is" if both == 1 else f"{both} shots are"
+            self._status.say(f"{many} there as RAW and as finished picture: Marks, Stack lists the RAW alone.")
 
     def ask_files(self) -> None:
         kinds = " ".join(f"*{s} *{s.upper()}" for s in sorted(RAW_SUFFIXES | PICTURE_SUFFIXES))
