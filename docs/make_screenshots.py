@@ -53,8 +53,9 @@ def main() -> None:
     window.show()
     save(window, "empty")
     shots = write_roll(demo_folder())
-    for sidecar in demo_folder().glob("*.treatment.json"):
-        sidecar.unlink()
+    for pattern in ("*.treatment.json", "*.xmp"):
+        for sidecar in demo_folder().glob(pattern):
+            sidecar.unlink()
     window.open_paths(shots)
     wait(lambda: all(e.state is not State.WAITING for e in window.session.roll.shots.values()))
 

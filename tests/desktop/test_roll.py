@@ -69,7 +69,7 @@ def test_shots_are_sorted_and_found_while_typing(opened, qtbot):
     press(opened, "W")
     bar = opened.contact.bar
     every = names(opened)
-    bar.order.setCurrentIndex(bar.order.findText("Sorted: name"))
+    bar.order.setCurrentIndex(bar.order.findText("By name"))
     bar.order.activated.emit(bar.order.currentIndex())
     qtbot.mouseClick(bar.descending, LEFT, pos=QPoint(8, bar.descending.height() // 2))
     assert names(opened) == sorted(every, reverse=True)
