@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import multiprocessing
+import os
 import shutil
 import threading
 import time
@@ -47,7 +48,8 @@ class OrderQueue:
         self._places: list[int] = []  # ids of waiting jobs, next first
         self._cancelled: set[int] = set()
         self._paused = self._closed = False
-        self._full: Path | None = None
+        self._full: Path | None = None  # the folder that is waited for
+        self._were_there: set[Path] = set()  # folders that were seen; one that is gone since was unplugged
         self._turn = threading.Condition()
         self._managers: list[threading.Thread] = []
         self.at_once = self._slots
@@ -204,6 +206,9 @@ class OrderQueue:
                 if self._full is not None:
                     self._turn.wait(LOOK)
                     self._look_at_full_disk()
+                elif self._places and not self._paused and self._gone(self._jobs[self._places[0]].folder):
+                    self._full = self._jobs[self._places[0]].folder
+                    self.trouble.emit(f"{self._full} is no longer there. Going on when it is back.")
                 elif self._places and not self._paused and number < self._slots and self._room(self._places[0]):
                     id = self._places.pop(0)
                     job = evolve(self._jobs[id], state=JobState.RUNNING, started=time.time())
@@ -224,9 +229,16 @@ class OrderQueue:
         self._needs[id] = need
         return True
 
+    def _gone(self, folder: Path) -> bool:
+        """Whether a folder that was there is not any more; one that never was is made when it is written to."""
+        if folder.is_dir():
+            self._were_there.add(folder)
+            return False
+        return folder in self._were_there
+
     def _look_at_full_disk(self) -> None:
         with contextlib.suppress(OSError):
-            if self._full is not None and shutil.disk_usage(self._full).free > ROOM:
+            if self._full is not None and shutil.disk_usage(self._full).free > ROOM and os.access(self._full, os.W_OK):
                 self._full = None
                 self.trouble.emit("")
 

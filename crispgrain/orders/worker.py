@@ -22,6 +22,8 @@ from crispgrain.core.treatment import Treatment
 from crispgrain.store import Store
 from crispgrain.store.sensors import known_shot
 
+# What may be over in a while: a full disk, one that was unplugged, a share that is away.
+PASSING = {errno.ENOSPC, errno.EDQUOT, errno.EIO, errno.ENODEV, errno.ENXIO, errno.ESTALE, errno.ENOTCONN, errno.EROFS}
 GIVES_WAY = 10  # steps of niceness: someone may be at work in the window
 # What a worker says: a word, and what belongs to it.
 TARGET, PROGRESS, WRITTEN, FAILED, FULL, CANCELLED = "target", "progress", "written", "failed", "full", "cancelled"
@@ -87,8 +89,8 @@ def answer(
         return FAILED, f"{path.name}: there is not enough memory for this result"
     except ShotError as error:
         cause = error.__cause__
-        full = isinstance(cause, OSError) and cause.errno in (errno.ENOSPC, errno.EDQUOT)
-        return FULL if full else FAILED, str(error)
+        waits = isinstance(cause, OSError) and cause.errno in PASSING
+        return FULL if waits else FAILED, str(error)
     except Exception as error:  # whatever it is, it is one shot's trouble
         return FAILED, f"{path.name}: {error or type(error).__name__}"
 

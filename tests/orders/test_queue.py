@@ -18,6 +18,7 @@ from crispgrain.core.treatment import Treatment
 from crispgrain.orders import queue as module
 from crispgrain.orders.job import JobState
 from crispgrain.orders.journal import Journal
+from crispgrain.orders.memory import EACH_PIXEL, PROCESS, UNKNOWN, expected, jobs_at_once
 from crispgrain.orders.queue import OrderQueue
 from tests.orders.fakes import fake_work
 
@@ -71,6 +72,55 @@ def test_a_full_disk_is_waited_for(faked, tmp_path, monkeypatch):
     wait(lambda: not faked.left)
     assert [s.value for s in states(faked)] == ["done", "done"]
     assert said[-1] == ""
+
+
+def test_a_folder_that_was_unplugged_is_waited_for(faked, tmp_path):
+    said, out = [], tmp_path / "stick"
+    out.mkdir()
+    faked.trouble.connect(said.append)
+    faked.add([(Path("0.dng"), Treatment(), out, "", False)])
+    wait(lambda: not faked.left)
+    out.rename(tmp_path / "away")
+    faked.add([(Path("1.dng"), Treatment(), out, "", False)])
+    wait(lambda: bool(said))
+    assert "stick is no longer there" in said[0] and not out.exists()
+    (tmp_path / "away").rename(out)
+    wait(lambda: not faked.left)
+    assert said[-1] == "" and (out / "1.txt").exists()
+
+
+@pytest.mark.parametrize(("limit", "most"), [(2 * 700e6, 1), (8e9, 2)])
+def test_no_more_jobs_at_once_than_there_is_memory_for(tmp_path, monkeypatch, limit, most):
+    monkeypatch.setattr(module, "work", fake_work)
+    monkeypatch.setattr(module, "expected", lambda path: 1e9)
+    queue = OrderQueue(Journal(tmp_path / "o.sqlite"), tmp_path / "s.sqlite", 2, limit)
+    running: list[int] = []
+    queue.changed.connect(lambda _: running.append(sum(j.state is JobState.RUNNING for j in queue.jobs)))
+    jobs = queue.add(wishes(tmp_path, "slow", "slow", "slow"))
+    wait(lambda: running.count(most) > 0)
+    time.sleep(0.6)
+    assert max(running) == most
+    queue.cancel([job.id for job in jobs])
+    wait(lambda: not queue.left)
+    queue.close()
+    queue.journal.close()
+
+
+def test_more_slots_begin_more_jobs(faked, tmp_path):
+    faked.add(wishes(tmp_path, "slow", "slow", "slow"))
+    wait(lambda: sum(j.state is JobState.RUNNING for j in faked.jobs) == 1)
+    faked.at_once = 2
+    wait(lambda: sum(j.state is JobState.RUNNING for j in faked.jobs) == 2)
+    faked.cancel()
+    wait(lambda: not faked.left)
+
+
+def test_what_a_raw_will_take_follows_from_its_size(raw_file, tmp_path):
+    small, broken = expected(raw_file), tmp_path / "x.dng"
+    broken.write_bytes(b"nothing")
+    assert PROCESS < small < PROCESS + 100 * 500 * 700
+    assert expected(broken) == PROCESS + EACH_PIXEL * UNKNOWN
+    assert jobs_at_once(8, 4 * (PROCESS + EACH_PIXEL * UNKNOWN)) == 4 and jobs_at_once(8, 1e6) == 1
 
 
 def test_waiting_jobs_change_places_and_nothing_begins_while_paused(faked, tmp_path):
@@ -153,6 +203,7 @@ import sys, time
 from pathlib import Path
 from crispgrain.core.treatment import Treatment
 from crispgrain.orders.journal import Journal
+from crispgrain.orders.memory import EACH_PIXEL, PROCESS, UNKNOWN, expected, jobs_at_once
 from crispgrain.orders.queue import OrderQueue
 
 if __name__ == "__main__":

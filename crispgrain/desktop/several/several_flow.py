@@ -6,7 +6,7 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QObject
-from PySide6.QtWidgets import QMenu, QWidget
+from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu, QWidget
 
 from crispgrain import presets
 from crispgrain.core.errors import ShotError
@@ -108,6 +108,32 @@ class SeveralFlow(QObject):
             self._status.say(f"Preset “{name}” saved.")
         except ShotError as error:
             self._status.say(str(error))
+
+    def ask_import(self) -> None:
+        """Bring presets in from files; each keeps its name, or gets that of its file."""
+        files, _ = QFileDialog.getOpenFileNames(self._window, "Import presets", "", "Presets (*.json)")
+        brought = []
+        for file in map(Path, files):
+            try:
+                preset = Treatment.load(file)
+                presets.save(preset, preset.name or file.stem, list(preset.stages), per_shot=True)
+                brought.append(preset.name or file.stem)
+            except ShotError as error:
+                self._status.say(str(error))
+        if brought:
+            self._status.say(f"Imported: {', '.join(brought)}.")
+
+    def ask_export(self) -> None:
+        """Write a preset to a file, to be given to others."""
+        names = [presets.name_in(path) for path in presets.saved()]
+        name, sure = QInputDialog.getItem(self._window, "Export a preset", "Preset:", names, 0, False)
+        file = QFileDialog.getSaveFileName(self._window, "Export a preset", f"{name}.json")[0] if sure else ""
+        if file:
+            try:
+                presets.load(name).save(Path(file))
+                self._status.say(f"Preset “{name}” written to {Path(file).name}.")
+            except ShotError as error:
+                self._status.say(str(error))
 
     def fill_presets(self, menu: QMenu) -> None:
         """List the saved presets; one that is chosen goes on the chosen shots."""

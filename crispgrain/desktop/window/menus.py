@@ -84,6 +84,8 @@ def build_menus(window: Window) -> Menus:
     save_preset = add_action(treatment, "Save as preset …", window.several.ask_preset)
     presets = treatment.addMenu("Apply preset")
     presets.aboutToHide.connect(partial(window.session.try_preset, None))
+    add_action(treatment, "Import presets …", window.several.ask_import)
+    add_action(treatment, "Export a preset …", window.several.ask_export)
     add_action(treatment, "Rules for new shots …", window.several.ask_rules)
     by_rules = add_action(treatment, "Apply the rules to selected shots", window.several.apply_rules)
     keep = add_action(treatment, "Keep as a take …", window.takes.ask_keep)
