@@ -210,7 +210,8 @@ class Session:
         shot = self.shot
         if shot is None:
             return None
-        if self._pipeline is None or self._pipeline.source is not shot.source:
+        known = self._pipeline
+        if known is None or known.source is not shot.source or known.reading is not shot.reading:
             self._pipeline = shot.pipeline(self.treatment, self.cache, VIEW_TILE)
         return self._pipeline
 

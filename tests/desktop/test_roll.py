@@ -1,5 +1,7 @@
 """The roll in the window: opened wide, sorted, found, marked, treated together."""
 
+from fractions import Fraction
+
 import numpy as np
 import pytest
 from PIL import Image
@@ -15,6 +17,9 @@ from crispgrain.desktop.contact.contact_sheet import WIDTH
 from crispgrain.paths import rules_file
 from crispgrain.session.rules import load_rules
 from crispgrain.session.shots import State
+from crispgrain.simulation import camera
+from crispgrain.simulation.dng import write_dng
+from crispgrain.store.sensors import known_shot
 from tests.conftest import save_noisy_jpeg
 from tests.desktop.conftest import READINGS
 from tests.desktop.driving import LEFT, pixels_of, settle
@@ -281,3 +286,19 @@ def test_raw_and_jpeg_of_one_name_are_told_apart_and_stacked(opened, roll_folder
     assert "a-rim.jpg" not in names(opened) and "a-rim.dng" in names(opened)
     assert len(opened.session.roll) == 5
     settle(opened, qtbot)
+
+
+def test_shots_in_memory_hear_what_the_others_tell_of_their_camera(window, tmp_path, qtbot):
+    ramp = np.broadcast_to(np.linspace(0.02, 0.6, 500, dtype=np.float32)[None, :, None], (500, 500, 3))
+    for n in range(3):
+        values = camera.expose(np.ascontiguousarray(ramp), 200, n)
+        path = tmp_path / f"{n}.dng"
+        write_dng(path, values, camera.FIELD_TWO, 200, Fraction(1, 60), "2026:03:14 16:20:08", profile=False)
+    window.open_paths([tmp_path])
+    qtbot.waitUntil(lambda: window.session.shot is not None, timeout=30_000)
+    qtbot.waitUntil(lambda: window.session.shot.reading.noise.shots == 3, timeout=30_000)
+    settle(window, qtbot)
+    assert window.session.pipeline.reading.noise.shots == 3
+    assert "as 3 shots of this camera tell together" in window.controls.reading.text().lower()
+    store = window.session.store
+    assert known_shot(tmp_path / "0.dng", store).reading == window.session.shot.reading  # what a worker would open
