@@ -314,13 +314,13 @@ class Session:
         """Keep the treatment of the shot on the easel to be pasted, without what belongs to it alone."""
         self.copied = self.treatment.part(list(Stage), "")
 
-    def paste_treatment(self) -> int:
-        """Put what was copied on the chosen shots, as one step; returns how many."""
+    def paste_treatment(self, stages: Iterable[Stage] = tuple(Stage)) -> int:
+        """Put stages of what was copied on the chosen shots, as one step; returns how many."""
         copied = self.copied
         if copied is None:
             return 0
-        ids = self.chosen
-        self.change({id: self.roll[id].treatment.synced_from(copied, list(Stage)) for id in ids}, "Treatment pasted")
+        ids, wanted = self.chosen, list(stages)
+        self.change({id: self.roll[id].treatment.synced_from(copied, wanted) for id in ids}, "Treatment pasted")
         return len(ids)
 
     def try_preset(self, preset: Treatment | None) -> None:

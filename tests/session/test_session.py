@@ -328,3 +328,13 @@ def test_a_view_of_another_version_is_no_trouble(session, files, tmp_path):
     assert again.reopen()
     assert again.roll.listing == Listing()
     again.close()
+
+
+def test_some_stages_of_what_was_copied_are_pasted(session, files):
+    session.open(files)
+    session.change_treatment(Treatment().set("sharpen.strength", 30.0).set("denoise.colour", 60.0), "by hand")
+    session.copy_treatment()
+    session.select([1, 2])
+    assert session.paste_treatment([Stage.DENOISE]) == 2
+    assert session.roll[2].treatment[Stage.DENOISE].values == {"colour": 60.0}
+    assert not session.roll[2].treatment[Stage.SHARPEN].touched

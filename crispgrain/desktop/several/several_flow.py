@@ -70,6 +70,17 @@ class SeveralFlow(QObject):
         count = self._session.paste_treatment()
         self._status.say(f"Treatment pasted on {count} shots." if count else "No treatment was copied yet.")
 
+    def ask_paste(self) -> None:
+        """Let the person choose which stages of the copied treatment go on the selected shots."""
+        copied, count = self._session.copied, len(self._session.chosen)
+        if copied is None:
+            self._status.say("No treatment was copied yet.")
+            return
+        dialog = StagesDialog("Paste", f"Put these stages on {count} shots.", "Paste", False, False, self._window)
+        if dialog.exec():
+            self._session.paste_treatment(dialog.stages)
+            self._status.say(f"{len(dialog.stages)} stages pasted on {count} shots.")
+
     def ask_rules(self) -> None:
         """Let the person write rules, and keep them."""
         names = [presets.name_in(path) for path in presets.saved()]

@@ -80,6 +80,7 @@ def build_menus(window: Window) -> Menus:
     treatment.addSeparator()
     copy = add_action(treatment, "Copy treatment", window.session.copy_treatment)
     paste = add_action(treatment, "Paste treatment on selected shots", window.several.paste)
+    add_action(treatment, "Paste some stages …", window.several.ask_paste)
     sync = add_action(treatment, "Sync to selected shots …", window.several.ask_sync, "Ctrl+Shift+Y")
     save_preset = add_action(treatment, "Save as preset …", window.several.ask_preset)
     presets = treatment.addMenu("Apply preset")
