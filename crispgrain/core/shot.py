@@ -32,7 +32,7 @@ class Shot:
         return Pipeline(self.source, self.reading, resolve(treatment, self.source, self.reading), cache, tile)
 
 
-def open_shot(path: Path, meter: Callable[[Source], Reading] = measure) -> Shot:
+def open_shot(path: Path, meter: Callable[[Source], Reading] | None = None) -> Shot:
     """Read and measure a shot.
 
     Raises
@@ -43,7 +43,7 @@ def open_shot(path: Path, meter: Callable[[Source], Reading] = measure) -> Shot:
     """
     try:
         source = read_shot(path)
-        return Shot(source, meter(source))
+        return Shot(source, (meter or measure)(source))
     except ShotError:
         raise
     except MemoryError as error:

@@ -190,6 +190,7 @@ def test_whatever_goes_wrong_with_one_shot_the_others_are_written(tmp_path, smal
     for name in ("a.png", "b.png", "c.png"):
         Image.fromarray(small).save(tmp_path / name)
     from crispgrain.core import shot
+    from crispgrain.store import sensors
 
     measure = shot.measure
 
@@ -199,6 +200,7 @@ def test_whatever_goes_wrong_with_one_shot_the_others_are_written(tmp_path, smal
         return measure(source)
 
     monkeypatch.setattr(shot, "measure", breaks)
+    monkeypatch.setattr(sensors, "measure", breaks)
     with pytest.raises(ShotError, match=r"b\.png"):
         open_shot(tmp_path / "b.png")
     shots = [str(tmp_path / n) for n in ("a.png", "b.png", "c.png")]

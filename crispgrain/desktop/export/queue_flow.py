@@ -10,9 +10,10 @@ from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QFileDialog, QStackedWidget
 
 from crispgrain.core.errors import ShotError
-from crispgrain.core.render.progress import time_left
+from crispgrain.core.render.progress import Progress, time_left
 from crispgrain.desktop.base.preferences import AT_ONCE, MEMORY, preferences
 from crispgrain.desktop.base.status_line import StatusLine
+from crispgrain.orders.job import Job
 from crispgrain.orders.report import summary, write_report
 
 from .exporter import Exporter
@@ -33,8 +34,8 @@ class QueueFlow(QObject):
         self._soon.setSingleShot(True)
         self._soon.setInterval(TOGETHER)
         self._soon.timeout.connect(self.refresh)
-        exporter.changed.connect(lambda job: self._soon.start())
-        exporter.progress.connect(lambda job, progress: view.show_progress(job.id, progress))
+        exporter.changed.connect(self._changed)
+        exporter.progress.connect(self._progress)
         view.at_once.setValue(self._queue.at_once)
         view.limit.setValue(self._queue.memory_limit / GIGABYTE)
         view.closed.connect(lambda: middle.setCurrentIndex(1))
@@ -46,6 +47,12 @@ class QueueFlow(QObject):
         view.report_wanted.connect(self.ask_report)
         view.at_once_changed.connect(self._set_at_once)
         view.limit_changed.connect(self._set_limit)
+
+    def _changed(self, job: Job) -> None:
+        self._soon.start()
+
+    def _progress(self, job: Job, progress: Progress) -> None:
+        self.view.show_progress(job.id, progress)
 
     def show(self) -> None:
         self.refresh()
