@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -14,10 +15,12 @@ from crispgrain.core.registry import models_of
 from crispgrain.desktop.app import make_app
 from crispgrain.desktop.window.window import Window
 from crispgrain.geometry import Rect
+from crispgrain.orders.job import JobState
 
 NUDGES, SECONDS = 100, 20.0
 SPOT = (2100, 1900)  # row, column: the rim with its letters
 LONG = 300.0  # s
+BESIDE, SETTLED = 9, 8.0  # nudges beside the queue; s until its processes are at work
 
 
 def resident() -> float:
@@ -65,6 +68,24 @@ class Session:
         seconds = self.wait(lambda: layer.spot is not None or bool(layer.images) or self.calm())
         self.wait(self.calm)
         return seconds
+
+    def beside_the_queue(self, shot: Path, folder: Path) -> tuple[float, float]:
+        """Seconds a nudge takes to show, in the middle of several: alone, and while the queue writes files."""
+        values = [60.0 + 5 * n for n in range(BESIDE)]
+        alone = float(np.median([self.nudge("denoise.luminance", value) for value in values]))
+        exporter = self.window.exporter
+        # As many jobs as there are slots, and more behind them than can be done meanwhile.
+        exporter.add([(0, shot, self.window.session.treatment, folder, "") for _ in range(20)])
+        self.wait(lambda: sum(j.state is JobState.RUNNING for j in exporter.queue.jobs) == exporter.queue.at_once)
+        self.wait_for(SETTLED)
+        beside = float(np.median([self.nudge("denoise.luminance", value + 1) for value in values]))
+        exporter.stop()
+        self.wait(lambda: not exporter.queue.left)
+        return alone, beside
+
+    def wait_for(self, seconds: float) -> None:
+        end = time.perf_counter() + seconds
+        self.wait(lambda: time.perf_counter() > end)
 
     def strip(self) -> tuple[int, float]:
         """How many candidates, and the seconds until all are there, on 256 px."""
@@ -123,7 +144,10 @@ def report(shot: Path) -> str:
     lines.append(f"| test strip, {count} candidates of Denoise on 256 px | | {seconds:.2f} | |")
     session.change("denoise.model", "mosaic-dct")
     stale, grown = session.hail()
+    with tempfile.TemporaryDirectory() as folder:
+        alone, beside = session.beside_the_queue(shot, Path(folder))
     session.window.close()
+    lines.append(f"| nudge, with the queue at work (alone: {alone:.2f} s) | | | {beside:.2f} |")
     lines.append("")
     lines.append(
         f"{NUDGES} random nudges in {SECONDS:.0f} s: {stale} stale pixels on the easel in the end; memory changed by "
