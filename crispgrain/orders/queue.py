@@ -43,6 +43,7 @@ class OrderQueue:
         self.journal = journal
         self._store, self._slots = store, max(1, jobs)
         self.memory_limit = memory_limit if memory_limit is not None else default_limit()  # bytes
+        self._sizes: dict[int, float] = {}  # bytes that jobs will take, once their files were looked into
         self._needs: dict[int, float] = {}  # bytes that running jobs are expected to take
         self._jobs: dict[int, Job] = {}
         self._places: list[int] = []  # ids of waiting jobs, next first
@@ -203,7 +204,9 @@ class OrderQueue:
         """The job whose turn it is for a slot; waits for one. None when the queue is closed."""
         with self._turn:
             while not self._closed:
-                if self._full is not None:
+                if self._places and self._places[0] not in self._sizes:
+                    self._measure(self._places[0])
+                elif self._full is not None:
                     self._turn.wait(LOOK)
                     self._look_at_full_disk()
                 elif self._places and not self._paused and self._gone(self._jobs[self._places[0]].folder):
@@ -221,9 +224,19 @@ class OrderQueue:
         self._keep(job)
         return job
 
+    def _measure(self, id: int) -> None:
+        """Look into a job's file for what it will take; others need not wait for that."""
+        path = self._jobs[id].path
+        self._turn.release()
+        try:
+            size = expected(path)
+        finally:
+            self._turn.acquire()
+        self._sizes[id] = size
+
     def _room(self, id: int) -> bool:
         """Whether there is memory for one more job; for one alone there always is."""
-        need = expected(self._jobs[id].path)
+        need = self._sizes[id]
         if self._needs and sum(self._needs.values()) + need > self.memory_limit:
             return False
         self._needs[id] = need

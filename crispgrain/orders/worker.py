@@ -24,7 +24,7 @@ from crispgrain.store.sensors import known_shot
 
 # What may be over in a while: a full disk, one that was unplugged, a share that is away.
 PASSING = {errno.ENOSPC, errno.EDQUOT, errno.EIO, errno.ENODEV, errno.ENXIO, errno.ESTALE, errno.ENOTCONN, errno.EROFS}
-GIVES_WAY = 10  # steps of niceness: someone may be at work in the window
+GIVES_WAY = 19  # steps of niceness, the most there are: someone may be at work in the window
 # What a worker says: a word, and what belongs to it.
 TARGET, PROGRESS, WRITTEN, FAILED, FULL, CANCELLED = "target", "progress", "written", "failed", "full", "cancelled"
 
