@@ -10,9 +10,10 @@ from PIL import Image
 
 from crispgrain.core.files import RAW_SUFFIXES
 
-# Peaks of whole processes over pixels of RAW and of finished shots, through Denoise and Sharpen (docs/benchmarks.md).
+# Together what the hungriest chain of docs/benchmarks.md was measured to take, rounded up: 2.6 GB for a RAW of 24 MP
+# through Denoise and Sharpen. How it is shared out between the two is an estimate.
 PROCESS = 700e6  # bytes: libraries, networks, and the tiles that threads work on
-EACH_PIXEL = 48  # bytes: the shot as it is stored, the tiles kept, the result
+EACH_PIXEL = 85  # bytes: the shot as it is stored, the tiles kept, the result
 UNKNOWN = 24e6  # pixels, of a file that cannot be looked into
 
 

@@ -112,10 +112,10 @@ class Comparing:
         return Comparison(Result(before), residual, (captions[0], words + enlarged))
 
     def _beside(self, picture: OutsidePicture, after: Pipeline, caption: str) -> Comparison:
-        result, laid = Result(after), Outside(picture, after)
+        result, laid = Result(after), Outside(after, picture)
         if self.look is Look.PICTURE:
             return Comparison(laid, result, (picture.name, caption))
-        difference = Outside(picture, after, difference=True)
+        difference = Outside(after, picture, difference=True)
         return Comparison(laid, difference, (picture.name, f"it less the {caption}, × {difference.gain:g}"))
 
     def _pipelines(

@@ -106,14 +106,10 @@ def shrunk(pixels: Array, level: int) -> Array:
 
 
 @dataclass(frozen=True)
-class Result:
-    """The result itself, as an exported sRGB file would have it."""
+class _InResult:
+    """Something in the pixels of one result."""
 
     pipeline: Pipeline
-
-    @property
-    def key(self) -> Hashable:
-        return self.pipeline.steps[-1].key
 
     @property
     def size(self) -> Size:
@@ -130,6 +126,15 @@ class Result:
     @property
     def to_source(self) -> Transform:
         return self.pipeline.steps[-1].after.to_source
+
+
+@dataclass(frozen=True)
+class Result(_InResult):
+    """The result itself, as an exported sRGB file would have it."""
+
+    @property
+    def key(self) -> Hashable:
+        return self.pipeline.steps[-1].key
 
     def display(self, row: int, column: int, level: int = 0, cancel: CancelToken = NEVER) -> NDArray[np.uint8]:
         pixels = self.pipeline.tile_pixels(row, column, len(self.pipeline.steps), cancel)
@@ -150,11 +155,10 @@ class Result:
 
 
 @dataclass(frozen=True)
-class Outside:
+class Outside(_InResult):
     """Another picture of the scene, in the pixels of a result; or what it has more than that, around mid grey."""
 
     picture: OutsidePicture
-    pipeline: Pipeline
     difference: bool = False
     gain: float = 6.0
 
@@ -162,23 +166,7 @@ class Outside:
     def key(self) -> Hashable:
         # The difference follows every pixel of the result, the picture only where these lie.
         result = self.pipeline.steps[-1].key if self.difference else (self.to_source, self.size)
-        return ("outside", id(self.picture), result, self.difference, self.gain)
-
-    @property
-    def size(self) -> Size:
-        return self.pipeline.size
-
-    @property
-    def tile(self) -> int:
-        return self.pipeline.tile
-
-    @property
-    def source(self) -> Source:
-        return self.pipeline.source
-
-    @property
-    def to_source(self) -> Transform:
-        return self.pipeline.steps[-1].after.to_source
+        return ("outside", self.picture.picture.serial, result, self.difference, self.gain)
 
     def display(self, row: int, column: int, level: int = 0, cancel: CancelToken = NEVER) -> NDArray[np.uint8]:
         rect = tile_rect(row, column, self.tile, self.size)
