@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import platform
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
+
+from crispgrain.processes import is_running
 
 UNFINISHED = ".unfinished-"
 HOST = "".join(c for c in platform.node() if c.isalnum() or c in "._") or "here"  # folders are shared between machines
@@ -47,7 +50,7 @@ def atomic_write(path: Path, write: Callable[[Path], object], replace: bool = Tr
         write(unfinished)
         _flush(unfinished)
         unfinished.chmod(0o666 & ~_umask())
-        final = unfinished.replace(path if replace else _claimed(path))
+        final = unfinished.replace(path) if replace else _placed(unfinished, path)
         _flush(path.parent)
         return final
     finally:
@@ -58,20 +61,24 @@ def sweep(folder: Path) -> None:
     """Remove what processes of this machine left unfinished in a folder when they were killed."""
     for path in folder.glob(f"{UNFINISHED}*"):
         pid, _, host = path.name[len(UNFINISHED) :].partition("-")[0].partition("@")
-        if host == HOST and pid.isdigit() and not Path(f"/proc/{pid}").exists():
+        if host == HOST and pid.isdigit() and not is_running(int(pid)):
             path.unlink(missing_ok=True)
 
 
-def _claimed(path: Path) -> Path:
-    """The name, or the first one with a number that is free; made as an empty file, so that nobody else takes it."""
+def _placed(unfinished: Path, path: Path) -> Path:
+    """Give a file the name, or the first one with a number that is free."""
     number = 1
     while True:
         candidate = path if number == 1 else path.with_stem(f"{path.stem}-{number}")
         try:
-            # Creating the name exclusively claims it even where hard links don't exist.
-            os.close(os.open(candidate, os.O_CREAT | os.O_EXCL | os.O_WRONLY))
+            candidate.hardlink_to(unfinished)  # one step, in which nobody else can take the name
             return candidate
         except FileExistsError:
+            number += 1
+        except OSError:  # no links on this file system: an empty file holds the name until ours replaces it
+            with contextlib.suppress(FileExistsError):
+                os.close(os.open(candidate, os.O_CREAT | os.O_EXCL | os.O_WRONLY))
+                return unfinished.replace(candidate)
             number += 1
 
 

@@ -14,6 +14,7 @@ from attrs import evolve
 
 from crispgrain.core.atomic import sweep
 from crispgrain.core.treatment import Treatment
+from crispgrain.processes import is_running
 
 from .job import Job, JobState
 
@@ -93,11 +94,11 @@ class Journal:
         left, owners = [], self._owners()
         for job in self.jobs():
             owner = owners[job.id]
-            if owner != os.getpid() and Path(f"/proc/{owner}").exists():
+            if owner != os.getpid() and is_running(owner):
                 continue  # another program of ours is at it
             if job.state is JobState.RUNNING:
                 sweep(job.folder)
-                done = job.result is not None and job.result.exists() and job.result.stat().st_mtime >= job.started
+                done = job.result is not None and _written(job.result, job.started)
                 job = evolve(job, state=JobState.DONE if done else JobState.WAITING)
                 self.keep(job)
             if not job.state.over:
@@ -107,6 +108,16 @@ class Journal:
     def close(self) -> None:
         with self._lock:
             self._base.close()
+
+
+def _written(result: Path, since: float) -> bool:
+    """Whether a file was made since; an empty one only held the name where a file system knows no links."""
+    if not result.exists() or result.stat().st_mtime < since:
+        return False
+    if result.stat().st_size:
+        return True
+    result.unlink()
+    return False
 
 
 def _job(row: tuple) -> Job:

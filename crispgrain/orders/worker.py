@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ctypes
 import errno
 import os
 import signal
@@ -24,6 +25,7 @@ from crispgrain.store.sensors import known_shot
 
 # What may be over in a while: a full disk, one that was unplugged, a share that is away.
 PASSING = {errno.ENOSPC, errno.EDQUOT, errno.EIO, errno.ENODEV, errno.ENXIO, errno.ESTALE, errno.ENOTCONN, errno.EROFS}
+PR_SET_PDEATHSIG = 1  # prctl(2)
 GIVES_WAY = 19  # steps of niceness, the most there are: someone may be at work in the window
 # What a worker says: a word, and what belongs to it.
 TARGET, PROGRESS, WRITTEN, FAILED, FULL, CANCELLED = "target", "progress", "written", "failed", "full", "cancelled"
@@ -32,6 +34,8 @@ TARGET, PROGRESS, WRITTEN, FAILED, FULL, CANCELLED = "target", "progress", "writ
 def work(line: Connection, threads: int, store: Path) -> None:
     """Render what comes down the line, one job after the other, until it is closed."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl+C is for the program, which tells us
+    # A killed program takes us along at once: a job finished later would collide with the one that goes on with it.
+    ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGKILL)
     os.nice(GIVES_WAY)
     limit_workers(threads)
     readings = Store(store)

@@ -10,6 +10,7 @@ from crispgrain.core.colour import icc
 from crispgrain.geometry import Rect
 from crispgrain.session.shots import State
 
+PATIENCE = 240_000  # ms, never used up where all is well: machines that test may be slow
 LEFT = Qt.MouseButton.LeftButton
 
 
@@ -21,7 +22,7 @@ def settle(window, qtbot) -> None:
         busy = bool(window.display.renderer._wanted()) or not window.display.renderer.idle
         return window.session.shot is not None and not waiting and not busy and window.session.keeper.idle
 
-    qtbot.waitUntil(calm, timeout=60_000)
+    qtbot.waitUntil(calm, timeout=PATIENCE)
 
 
 @contextmanager
@@ -35,7 +36,7 @@ def hearing(signal, qtbot):
     heard = []
     signal.connect(lambda *values: heard.append(values))
     yield
-    qtbot.waitUntil(lambda: bool(heard), timeout=60_000)
+    qtbot.waitUntil(lambda: bool(heard), timeout=PATIENCE)
 
 
 def pixels_of(widget) -> np.ndarray:

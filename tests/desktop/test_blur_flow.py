@@ -10,7 +10,7 @@ from crispgrain.restoration import point_spread
 from crispgrain.simulation.camera import shake_path
 from tests.conftest import encoded, photograph, psnr
 from tests.core.test_sharpen import blurred, streak
-from tests.desktop.driving import LEFT, drag, settle
+from tests.desktop.driving import LEFT, PATIENCE, drag, settle
 
 pytestmark = pytest.mark.slow
 
@@ -70,12 +70,12 @@ def test_a_path_is_found_in_a_patch_and_corrected(window, qtbot, tmp_path):
     open_blurred(window, qtbot, tmp_path, kernel)
     window.change_setting("sharpen.model", "shake")
     row = window.controls.rows["path"]
-    qtbot.waitUntil(lambda: row.picture.kernel is not None, timeout=30_000)  # the metered one
+    qtbot.waitUntil(lambda: row.picture.kernel is not None, timeout=PATIENCE)  # the metered one
     window.easel.set_zoom(None)
     qtbot.mouseClick(window.controls.tools[0], LEFT)
     pane = window.easel.rect()
     drag(qtbot, window.easel, QPoint(pane.width() // 2 - 150, 100), QPoint(pane.width() // 2 + 150, 400))
-    qtbot.waitUntil(lambda: "path" in window.session.treatment[Stage.SHARPEN].values, timeout=30_000)
+    qtbot.waitUntil(lambda: "path" in window.session.treatment[Stage.SHARPEN].values, timeout=PATIENCE)
     found = point_spread.from_text(window.session.treatment[Stage.SHARPEN].values["path"])
     settle(window, qtbot)
     # The corner is dark; light is added there, and taken away again.
@@ -94,5 +94,5 @@ def test_a_patch_too_small_to_find_a_path_in_is_refused_in_words(window, qtbot, 
     window.change_setting("sharpen.model", "shake")
     qtbot.mouseClick(window.controls.tools[0], LEFT)
     drag(qtbot, window.easel, QPoint(200, 200), QPoint(300, 300))
-    qtbot.waitUntil(lambda: "too small" in window.status.words.text(), timeout=10_000)
+    qtbot.waitUntil(lambda: "too small" in window.status.words.text(), timeout=PATIENCE)
     assert "path" not in window.session.treatment[Stage.SHARPEN].values

@@ -8,7 +8,7 @@ from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.window.editing import Editing
 from crispgrain.paths import store_file
 from crispgrain.store import Store
-from tests.desktop.driving import LEFT, settle
+from tests.desktop.driving import LEFT, PATIENCE, settle
 
 pytestmark = pytest.mark.slow
 
@@ -36,7 +36,7 @@ def test_done_writes_every_working_copy_back_and_closes(editing, window, copies,
     dark = Treatment().only([Stage.DEVELOP]).set("develop.exposure", -2.0)
     window.session.change({0: dark, 1: dark}, "darker")
     qtbot.mouseClick(editing.done, LEFT)
-    qtbot.waitUntil(lambda: editing.answers is not None, timeout=30_000)
+    qtbot.waitUntil(lambda: editing.answers is not None, timeout=PATIENCE)
     assert [answer.result for answer in editing.answers] == copies
     assert not window.isVisible()
     for path, old in zip(copies, before, strict=True):

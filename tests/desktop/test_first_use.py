@@ -23,7 +23,7 @@ from crispgrain.session.comparing import Look
 from crispgrain.session.shots import State
 from crispgrain.store import sensors
 from tests.conftest import save_noisy_jpeg
-from tests.desktop.driving import LEFT, drag, pixels_of, settle, shown
+from tests.desktop.driving import LEFT, PATIENCE, drag, pixels_of, settle, shown
 
 pytestmark = pytest.mark.slow
 
@@ -150,23 +150,24 @@ def test_the_strip_stays_open_on_the_next_shot_and_runs_again(opened, qtbot):
     first = [f.image.copy() for f in strip.frames]
     qtbot.keyClick(opened.easel, Qt.Key.Key_PageDown)
     qtbot.waitUntil(
-        lambda: opened.strip_flow._ran is not None and opened.strip_flow._ran[1] is opened.session.shot, timeout=60_000
+        lambda: opened.strip_flow._ran is not None and opened.strip_flow._ran[1] is opened.session.shot,
+        timeout=PATIENCE,
     )
     wait_for_frames(strip, qtbot)
     assert strip.isVisible()
     assert opened.easel.patches == [Rect(100, 200, 60, 80)]
     assert not any(f.image == i for f in strip.frames for i in first)
     qtbot.mouseClick(opened.rail.heads[Stage.SHARPEN], LEFT, pos=QPoint(60, 20))
-    qtbot.waitUntil(lambda: any(f.candidate.label == "Sharp net" for f in strip.frames), timeout=60_000)
+    qtbot.waitUntil(lambda: any(f.candidate.label == "Sharp net" for f in strip.frames), timeout=PATIENCE)
     opened.change_setting("sharpen.strength", 40.0)
-    qtbot.waitUntil(lambda: opened.strip_flow._ran[2] == opened.session.treatment, timeout=60_000)
+    qtbot.waitUntil(lambda: opened.strip_flow._ran[2] == opened.session.treatment, timeout=PATIENCE)
     wait_for_frames(strip, qtbot)
     strip.close_strip()
     settle(opened, qtbot)
 
 
 def wait_for_frames(strip, qtbot) -> None:
-    qtbot.waitUntil(lambda: strip.frames and all(f.image or f.problem for f in strip.frames), timeout=60_000)
+    qtbot.waitUntil(lambda: strip.frames and all(f.image or f.problem for f in strip.frames), timeout=PATIENCE)
 
 
 def test_a_ladder_of_any_setting_says_what_each_rung_costs(opened, qtbot):
@@ -197,12 +198,12 @@ def test_a_ladder_of_any_setting_says_what_each_rung_costs(opened, qtbot):
 def test_the_neighbours_are_rendered_ahead(opened, qtbot, monkeypatch):
     opened.easel.set_zoom(1.0)
     settle(opened, qtbot)
-    qtbot.waitUntil(lambda: len(opened.ahead._done) >= 2, timeout=60_000)
+    qtbot.waitUntil(lambda: len(opened.ahead._done) >= 2, timeout=PATIENCE)
     computed = []
     compute = Pipeline._compute
     monkeypatch.setattr(Pipeline, "_compute", lambda *given: computed.append(given[1:3]) or compute(*given))
     qtbot.keyClick(opened.easel, Qt.Key.Key_PageDown)
-    qtbot.waitUntil(lambda: opened.session.current == 1 and bool(opened.easel.result.images), timeout=20_000)
+    qtbot.waitUntil(lambda: opened.session.current == 1 and bool(opened.easel.result.images), timeout=PATIENCE)
     opened.ahead.stop()
     settle(opened, qtbot)
     assert not computed  # source and result were there
@@ -228,14 +229,14 @@ def test_while_a_size_is_chosen_the_quick_model_answers(opened, qtbot):
     assert opened.display.renderer._exact[1].pipeline.resolved[Stage.ENLARGE].model.id == "faithful"
     qtbot.waitUntil(
         lambda: opened.display.renderer._exact[1].pipeline.resolved[Stage.ENLARGE].model.id == "detail-net",
-        timeout=20_000,
+        timeout=PATIENCE,
     )
     settle(opened, qtbot)
 
 
 def test_a_shot_that_cannot_be_read_says_so_on_the_easel(opened, qtbot):
     click_shot(opened, qtbot, 3)
-    qtbot.waitUntil(lambda: "d-broken.jpg" in opened.easel.message, timeout=20_000)
+    qtbot.waitUntil(lambda: "d-broken.jpg" in opened.easel.message, timeout=PATIENCE)
     assert "cut short" in opened.easel.message
     before = pixels_of(opened.easel)
     assert (before.std(axis=2) < 3).all()
@@ -279,7 +280,7 @@ def test_thumbnails_in_sight_do_not_wait_for_the_meter(window, tmp_path, clean8,
     assert 59 in seen
     assert len(seen) < 10
     entries, thumbnails = window.session.roll.shots, window.sheet.roll_model.thumbnails
-    qtbot.waitUntil(lambda: all(r in thumbnails for r in seen), timeout=20_000)
+    qtbot.waitUntil(lambda: all(r in thumbnails for r in seen), timeout=PATIENCE)
     assert len(thumbnails) < 50  # others had to wait
     assert all(entries[r].state is State.WAITING for r in seen)
     thumbnail = thumbnails[59]

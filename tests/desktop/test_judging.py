@@ -10,7 +10,7 @@ from crispgrain.desktop.base.theme import current_theme
 from crispgrain.desktop.easel.figures import structure_words
 from crispgrain.desktop.easel.marks import LOUPE_SCALE, loupe_rect
 from crispgrain.session.comparing import Arrangement, Look
-from tests.desktop.driving import LEFT, drag, pixels_of, settle, shown
+from tests.desktop.driving import LEFT, PATIENCE, drag, pixels_of, settle, shown
 
 pytestmark = pytest.mark.slow
 
@@ -77,7 +77,7 @@ def test_the_residual_is_shown_with_a_figure(opened, qtbot):
     seen = pixels_of(opened.easel)[y : y + 80, x : x + 80].astype(float)
     assert abs(seen.mean() - 128) < 12
     assert seen.std() > 5  # the noise that was taken away
-    qtbot.waitUntil(lambda: "detail" in opened.status.words.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "detail" in opened.status.words.text(), timeout=PATIENCE)
     opened.session.comparing.set_look(Look.PICTURE)
     settle(opened, qtbot)
     assert "detail" not in opened.status.words.text()
@@ -96,7 +96,7 @@ def test_halos_are_shown_in_the_accent_colour_with_a_percentage(opened, qtbot):
     accent = QColor(current_theme().accent)
     marked = (pixels_of(opened.easel) == (accent.red(), accent.green(), accent.blue())).all(axis=-1)
     assert 20 < marked.sum() < 0.5 * marked.size
-    qtbot.waitUntil(lambda: "Halos on" in opened.status.words.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "Halos on" in opened.status.words.text(), timeout=PATIENCE)
 
 
 def test_no_residual_across_a_change_of_size_and_it_is_said(opened, qtbot):

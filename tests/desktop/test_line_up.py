@@ -12,7 +12,7 @@ from crispgrain.core.shot import open_shot
 from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.line_up.line_up_view import STRUCTURE
 from crispgrain.session.line_up import EDGE, GAP, SHOWN, Spot, row_of, spot_of
-from tests.desktop.driving import LEFT, settle
+from tests.desktop.driving import LEFT, PATIENCE, settle
 from tests.desktop.test_roll import press
 
 pytestmark = pytest.mark.slow
@@ -61,7 +61,7 @@ def test_the_shot_with_a_preset_far_too_strong_is_first_by_detail_taken(twelve, 
     press(twelve, "U")
     view, table = twelve.line_up_view, twelve.line_up_view.table
     assert view.isVisible() and table.rowCount() == 12
-    qtbot.waitUntil(lambda: len(twelve.line_up._rows) == 12, timeout=120_000)
+    qtbot.waitUntil(lambda: len(twelve.line_up._rows) == 12, timeout=PATIENCE)
     header = table.horizontalHeader()
     place = QPoint(header.sectionViewportPosition(STRUCTURE) + 20, header.height() // 2)
     qtbot.mouseClick(header.viewport(), LEFT, pos=place)
@@ -72,7 +72,7 @@ def test_the_shot_with_a_preset_far_too_strong_is_first_by_detail_taken(twelve, 
     assert len(set(rects.values())) == 1  # the middle of the easel
     twelve.line_up_view.spot.setCurrentIndex(1)
     twelve.line_up_view.spot.activated.emit(1)
-    qtbot.waitUntil(lambda: len(twelve.line_up._rows) == 12, timeout=120_000)
+    qtbot.waitUntil(lambda: len(twelve.line_up._rows) == 12, timeout=PATIENCE)
     shot = twelve.session.roll[7]
     assert twelve.line_up._rows[7].rect == spot_of(read_shot(shot.path), Spot.DETAIL)
     table.sortByColumn(STRUCTURE, Qt.SortOrder.DescendingOrder)
@@ -93,7 +93,7 @@ def test_the_shot_with_a_preset_far_too_strong_is_first_by_detail_taken(twelve, 
 def test_two_spots_stand_beside_each_other_and_the_worst_figure_counts(three, qtbot):
     three.line_up_view.second.setCurrentIndex(3)  # the smoothest dark part
     three.line_up.start()
-    qtbot.waitUntil(lambda: len(three.line_up._rows) == 3, timeout=90_000)
+    qtbot.waitUntil(lambda: len(three.line_up._rows) == 3, timeout=PATIENCE)
     row = three.line_up._rows[2]
     assert row.source.shape[:2] == (EDGE, 2 * SHOWN + GAP)
     shot = open_shot(row.path)

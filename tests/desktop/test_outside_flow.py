@@ -9,7 +9,7 @@ from crispgrain.core.model import Stage
 from crispgrain.core.render.views import Outside
 from crispgrain.geometry import Rect
 from crispgrain.session.comparing import Look
-from tests.desktop.driving import LEFT, settle
+from tests.desktop.driving import LEFT, PATIENCE, settle
 
 pytestmark = pytest.mark.slow
 
@@ -26,7 +26,7 @@ def test_a_larger_picture_stands_in_the_sources_place_and_its_difference_is_seen
     opened.session.choose(1)  # the scene with noise, as a JPEG
     settle(opened, qtbot)
     opened.outside.lay(larger)
-    qtbot.waitUntil(lambda: opened.session.comparing.outside is not None, timeout=30_000)
+    qtbot.waitUntil(lambda: opened.session.comparing.outside is not None, timeout=PATIENCE)
     settle(opened, qtbot)
     assert opened.easel.captions == ("another.png", "result")
     view = opened.easel.source.view
@@ -47,10 +47,10 @@ def test_it_is_a_candidate_of_the_strip_that_cannot_be_adopted(opened, larger, q
     opened.session.choose(1)
     settle(opened, qtbot)
     opened.outside.lay(larger)
-    qtbot.waitUntil(lambda: opened.session.comparing.outside is not None, timeout=30_000)
+    qtbot.waitUntil(lambda: opened.session.comparing.outside is not None, timeout=PATIENCE)
     opened.session.choose_stage(Stage.DENOISE)
     opened.strip_flow.run(Rect(60, 80, 64, 64))
-    qtbot.waitUntil(lambda: all(f.image is not None for f in opened.strip.frames), timeout=60_000)
+    qtbot.waitUntil(lambda: all(f.image is not None for f in opened.strip.frames), timeout=PATIENCE)
     (frame,) = [f for f in opened.strip.frames if f.candidate.outside is not None]
     assert frame.candidate.label == "another.png"
     qtbot.mouseClick(frame, LEFT)
@@ -64,5 +64,5 @@ def test_another_scene_is_refused_in_words(opened, tmp_path, qtbot):
     Image.fromarray(np.random.default_rng(0).integers(0, 255, (300, 400, 3), dtype=np.uint8)).save(path)
     settle(opened, qtbot)
     opened.outside.lay(path)
-    qtbot.waitUntil(lambda: "another scene" in opened.status.words.text(), timeout=30_000)
+    qtbot.waitUntil(lambda: "another scene" in opened.status.words.text(), timeout=PATIENCE)
     assert opened.session.comparing.outside is None

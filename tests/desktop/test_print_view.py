@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QApplication
 from crispgrain.desktop.easel.print_view import PrintViewDialog, Ruler, print_scale
 from crispgrain.desktop.sheet.histogram import BINS, luma_counts
 from crispgrain.session.comparing import Arrangement
-from tests.desktop.driving import settle
+from tests.desktop.driving import PATIENCE, settle
 
 pytestmark = pytest.mark.slow
 
@@ -64,8 +64,8 @@ def test_tones_are_counted_where_there_is_a_picture():
 
 def test_the_histogram_follows_the_view(opened, qtbot):
     histogram, tones = opened.controls.histogram, np.arange(BINS)
-    qtbot.waitUntil(lambda: histogram.result.sum() > 0.99)
+    qtbot.waitUntil(lambda: histogram.result.sum() > 0.99, timeout=PATIENCE)
     before = (histogram.result * tones).sum()
     opened.change_setting("develop.exposure", 1.0)
     settle(opened, qtbot)
-    qtbot.waitUntil(lambda: (histogram.result * tones).sum() > before + 3)
+    qtbot.waitUntil(lambda: (histogram.result * tones).sum() > before + 3, timeout=PATIENCE)

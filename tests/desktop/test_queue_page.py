@@ -9,7 +9,7 @@ from crispgrain.core.model import Stage
 from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.base.preferences import at_once, memory_limit
 from crispgrain.orders.job import JobState
-from tests.desktop.driving import LEFT, settle
+from tests.desktop.driving import LEFT, PATIENCE, settle
 
 pytestmark = pytest.mark.slow
 
@@ -42,7 +42,7 @@ def test_jobs_wait_in_the_order_one_gives_them_and_a_report_says_what_became_of_
     view.table.selectRow(2)
     qtbot.mouseClick(view.cancel, LEFT)
     qtbot.mouseClick(view.pause, LEFT)
-    qtbot.waitUntil(lambda: queue.left == 0, timeout=60_000)
+    qtbot.waitUntil(lambda: queue.left == 0, timeout=PATIENCE)
     opened.export_flow.queue.refresh()
     assert view.said.text() == "2 of 3 written, 1 cancelled."
     assert {path.stem.removesuffix("-develop") for path in out.iterdir()} == {shots[0].path.stem, shots[2].path.stem}

@@ -22,7 +22,7 @@ from crispgrain.simulation.dng import write_dng
 from crispgrain.store.sensors import known_shot
 from tests.conftest import save_noisy_jpeg
 from tests.desktop.conftest import READINGS
-from tests.desktop.driving import LEFT, pixels_of, settle
+from tests.desktop.driving import LEFT, PATIENCE, pixels_of, settle
 
 pytestmark = pytest.mark.slow
 DECORATION = Qt.ItemDataRole.DecorationRole
@@ -49,7 +49,7 @@ def names(window) -> list[str]:
 def test_the_sheet_opens_over_the_easel_and_a_double_click_goes_back_to_it(opened, qtbot):
     press(opened, "W")
     assert not opened.easel.isVisible()
-    qtbot.waitUntil(lambda: opened.contact.width() > 900, timeout=5000)
+    qtbot.waitUntil(lambda: opened.contact.width() > 900, timeout=PATIENCE)
     rects = [opened.sheet.visualRect(opened.sheet.roll_model.index(row)) for row in range(3)]
     assert len({r.top() for r in rects}) == 1 and len({r.left() for r in rects}) == 3  # beside each other
     qtbot.mouseClick(opened.sheet.viewport(), LEFT, pos=rects[2].center())
@@ -57,7 +57,7 @@ def test_the_sheet_opens_over_the_easel_and_a_double_click_goes_back_to_it(opene
     qtbot.mouseDClick(opened.sheet.viewport(), LEFT, pos=rects[1].center())
     assert opened.session.current == 1
     assert opened.easel.isVisible()
-    qtbot.waitUntil(lambda: opened.contact.width() == WIDTH, timeout=5000)
+    qtbot.waitUntil(lambda: opened.contact.width() == WIDTH, timeout=PATIENCE)
     settle(opened, qtbot)
 
 
@@ -138,7 +138,7 @@ def test_many_shots_stay_narrow_in_memory_of_rows(window, tmp_path, qtbot):
         (tmp_path / f"{n:04}.png").write_bytes((tmp_path / "0000.png").read_bytes())
     window.open_paths([tmp_path])
     window.contact.set_wide(True)
-    qtbot.waitUntil(lambda: len(window.sheet.in_sight) > 10, timeout=5000)
+    qtbot.waitUntil(lambda: len(window.sheet.in_sight) > 10, timeout=PATIENCE)
     assert len(window.sheet.in_sight) < 80
     window.sheet.scrollToBottom()
     assert 399 in window.sheet.in_sight and 0 not in window.sheet.in_sight
@@ -155,7 +155,7 @@ def test_new_shots_in_a_watched_folder_come_onto_the_roll(opened, tmp_path, clea
     opened.opening._looking.setInterval(50)
     opened.opening.ask_watch()
     Image.fromarray(clean8).save(folder / "fresh.png")
-    qtbot.waitUntil(lambda: "fresh.png" in names(opened), timeout=10_000)
+    qtbot.waitUntil(lambda: "fresh.png" in names(opened), timeout=PATIENCE)
     assert "fresh.png" in opened.status.words.text()
     opened.opening.ask_watch()
     Image.fromarray(clean8).save(folder / "late.png")
@@ -201,7 +201,7 @@ def test_rules_written_in_their_dialog_treat_what_comes_next(opened, clean8, tmp
             dialog.accept()
 
     shots = opened.session.roll.shots.values()
-    qtbot.waitUntil(lambda: all(s.state is not State.WAITING for s in shots), timeout=30_000)
+    qtbot.waitUntil(lambda: all(s.state is not State.WAITING for s in shots), timeout=PATIENCE)
     QTimer.singleShot(200, fill_in)
     opened.several.ask_rules()
     assert said == ["On the open roll they would give “Screen” to 1, “Old compact camera” to 2."]
@@ -209,7 +209,7 @@ def test_rules_written_in_their_dialog_treat_what_comes_next(opened, clean8, tmp
     came = save_noisy_jpeg(tmp_path / "came.jpg", clean8)
     opened.open_paths([came])
     id = max(opened.session.roll.shots)
-    qtbot.waitUntil(lambda: bool(opened.session.roll[id].why), timeout=20_000)
+    qtbot.waitUntil(lambda: bool(opened.session.roll[id].why), timeout=PATIENCE)
     expected = presets.load("Old compact camera")
     assert opened.session.roll[id].treatment[Stage.DENOISE] == expected[Stage.DENOISE]
     assert "finished" not in opened.session.roll[id].why and "below 3 MP" in opened.session.roll[id].why
@@ -225,17 +225,17 @@ def test_rules_written_in_their_dialog_treat_what_comes_next(opened, clean8, tmp
 def test_a_file_that_goes_comes_back_or_changes_is_noticed(opened, roll_folder, clean8, qtbot):
     opened.opening._minding.setInterval(100)
     entry = opened.session.roll.shots[1]
-    qtbot.waitUntil(lambda: entry.stamp is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: entry.stamp is not None, timeout=PATIENCE)
     aside = roll_folder / "aside"
     entry.path.rename(aside)
-    qtbot.waitUntil(lambda: entry.state is State.FAILED, timeout=10_000)
+    qtbot.waitUntil(lambda: entry.state is State.FAILED, timeout=PATIENCE)
     assert "no longer there" in entry.problem and "b-noisy.jpg: no longer there" in opened.status.words.text()
     aside.rename(entry.path)
-    qtbot.waitUntil(lambda: entry.state is not State.FAILED and entry.reading is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: entry.state is not State.FAILED and entry.reading is not None, timeout=PATIENCE)
     before = entry.reading
     save_noisy_jpeg(entry.path, clean8, sigma=30)
     READINGS.pop("b-noisy.jpg")  # what the tests keep of it
-    qtbot.waitUntil(lambda: entry.reading is not None and entry.reading != before, timeout=20_000)
+    qtbot.waitUntil(lambda: entry.reading is not None and entry.reading != before, timeout=PATIENCE)
     assert entry.reading.noise.luminance > 1.5 * before.noise.luminance
     READINGS.pop("b-noisy.jpg")
     settle(opened, qtbot)
@@ -268,10 +268,10 @@ def test_the_sheet_shows_results_in_place_of_sources_and_follows_the_treatment(o
     index = model.index(0)
     before = small(model, index)
     opened.contact.bar.results.setChecked(True)
-    qtbot.waitUntil(lambda: model.has_result(shot), timeout=30_000)
+    qtbot.waitUntil(lambda: model.has_result(shot), timeout=PATIENCE)
     clean = small(model, index)
     opened.session.change_setting("develop.exposure", -2.0)
-    qtbot.waitUntil(lambda: model.has_result(shot), timeout=30_000)
+    qtbot.waitUntil(lambda: model.has_result(shot), timeout=PATIENCE)
     assert small(model, index).mean() < 0.7 * clean.mean()
     opened.contact.bar.results.setChecked(False)
     np.testing.assert_array_equal(small(model, index), before)
@@ -295,8 +295,8 @@ def test_shots_in_memory_hear_what_the_others_tell_of_their_camera(window, tmp_p
         path = tmp_path / f"{n}.dng"
         write_dng(path, values, camera.FIELD_TWO, 200, Fraction(1, 60), "2026:03:14 16:20:08", profile=False)
     window.open_paths([tmp_path])
-    qtbot.waitUntil(lambda: window.session.shot is not None, timeout=30_000)
-    qtbot.waitUntil(lambda: window.session.shot.reading.noise.shots == 3, timeout=30_000)
+    qtbot.waitUntil(lambda: window.session.shot is not None, timeout=PATIENCE)
+    qtbot.waitUntil(lambda: window.session.shot.reading.noise.shots == 3, timeout=PATIENCE)
     settle(window, qtbot)
     assert window.session.pipeline.reading.noise.shots == 3
     assert "as 3 shots of this camera tell together" in window.controls.reading.text().lower()

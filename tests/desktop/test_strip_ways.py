@@ -17,7 +17,7 @@ from crispgrain.desktop.strip.test_strip import render_patch
 from crispgrain.geometry import Rect
 from crispgrain.session.candidates import Candidate, candidates, ladder
 from crispgrain.session.takes import take_files, take_path
-from tests.desktop.driving import LEFT, drag, settle
+from tests.desktop.driving import LEFT, PATIENCE, drag, settle
 
 pytestmark = pytest.mark.slow
 
@@ -31,7 +31,7 @@ def values(image: QImage) -> np.ndarray:
 
 
 def rendered(strip, qtbot):
-    qtbot.waitUntil(lambda: strip.frames and all(f.image is not None for f in strip.frames), timeout=60_000)
+    qtbot.waitUntil(lambda: strip.frames and all(f.image is not None for f in strip.frames), timeout=PATIENCE)
 
 
 def test_two_patches_are_compared_by_the_same_candidates(opened, qtbot):

@@ -24,6 +24,7 @@ from crispgrain.desktop.base.status_line import StatusLine
 from crispgrain.desktop.easel.layer import Layer, image_of, level_for
 from crispgrain.desktop.several.stages_dialog import StagesDialog
 from crispgrain.desktop.sheet.metered_slider import MeteredSlider
+from tests.desktop.driving import PATIENCE
 
 
 @pytest.fixture(autouse=True)
@@ -101,7 +102,7 @@ def test_urgent_work_goes_first_and_answers_in_the_window_s_thread(background, q
     background.submit(Urgency.METERING, lambda: 1, note("metering"))
     background.submit(Urgency.VISIBLE, lambda: 1, note("visible"))
     gate.set()
-    qtbot.waitUntil(lambda: len(order) == 2, timeout=5000)
+    qtbot.waitUntil(lambda: len(order) == 2, timeout=PATIENCE)
     assert order == [("visible", True), ("metering", True)]
 
 
@@ -109,7 +110,7 @@ def test_errors_reach_the_window_and_the_worker_lives_on(background, qtbot):
     errors, answers = [], []
     background.submit(Urgency.VISIBLE, lambda: 1 / 0, answers.append, errors.append)
     background.submit(Urgency.VISIBLE, lambda: 7, answers.append)
-    qtbot.waitUntil(lambda: answers == [7], timeout=5000)
+    qtbot.waitUntil(lambda: answers == [7], timeout=PATIENCE)
     assert isinstance(errors[0], ZeroDivisionError)
 
 
@@ -127,7 +128,7 @@ def test_cancelled_work_answers_nothing(background, qtbot):
     started.wait(5)
     cancel.cancel()
     background.submit(Urgency.METERING, lambda: "after", answers.append)
-    qtbot.waitUntil(lambda: bool(answers), timeout=5000)
+    qtbot.waitUntil(lambda: bool(answers), timeout=PATIENCE)
     assert answers == ["after"]
 
 

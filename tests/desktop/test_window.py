@@ -27,7 +27,7 @@ from crispgrain.session.comparing import Arrangement
 from crispgrain.session.shots import State
 from crispgrain.session.sync import Part
 from tests.conftest import psnr
-from tests.desktop.driving import LEFT, drag, hearing, pixels_of, settle, shown
+from tests.desktop.driving import LEFT, PATIENCE, drag, hearing, pixels_of, settle, shown
 
 pytestmark = pytest.mark.slow
 
@@ -47,7 +47,7 @@ def test_shots_in_sight_are_measured_first(window, tmp_path, clean8, qtbot):
     seen = window.sheet.in_sight
     assert 23 in seen and 5 not in seen
     gate.set()
-    qtbot.waitUntil(lambda: {*range(24)} <= {*order}, timeout=60_000)
+    qtbot.waitUntil(lambda: {*range(24)} <= {*order}, timeout=PATIENCE)
     first = list(dict.fromkeys(r for r in order if r != 0))
     # What the workers had taken before the scrolling comes first all the same; the last ones finish in any order.
     assert seen <= {*first[: len(seen) + 2 * worker_count()]}
@@ -66,7 +66,7 @@ def test_the_spot_under_the_pointer_answers_while_all_workers_are_busy(opened, q
     before = pixels_of(opened.easel)
     try:
         opened.change_setting("develop.exposure", 1.0)
-        qtbot.waitUntil(lambda: opened.easel.result.spot is not None, timeout=20_000)
+        qtbot.waitUntil(lambda: opened.easel.result.spot is not None, timeout=PATIENCE)
         after = pixels_of(opened.easel)
     finally:
         gate.set()
@@ -105,7 +105,7 @@ def test_bad_files_are_said_on_the_bottom_line_and_the_rest_opens(window, tmp_pa
     assert "no pictures" in window.status.words.text()
     window.open_paths([empty, text, roll_folder / "c-clean.png"])
     qtbot.waitUntil(
-        lambda: all(e.state is not State.WAITING for e in window.session.roll.shots.values()), timeout=30_000
+        lambda: all(e.state is not State.WAITING for e in window.session.roll.shots.values()), timeout=PATIENCE
     )
     assert [e.state for e in window.session.roll.shots.values()] == [State.FAILED, State.FAILED, State.UNTOUCHED]
     assert "empty" in window.status.words.text()
@@ -117,14 +117,14 @@ def test_bad_files_are_said_on_the_bottom_line_and_the_rest_opens(window, tmp_pa
 def test_a_folder_of_strange_files_in_the_window(window, strange_folder, qtbot, tmp_path):
     window.open_paths([strange_folder])
     qtbot.waitUntil(
-        lambda: all(e.state is not State.WAITING for e in window.session.roll.shots.values()), timeout=60_000
+        lambda: all(e.state is not State.WAITING for e in window.session.roll.shots.values()), timeout=PATIENCE
     )
     for row, entry in enumerate(window.session.roll.shots.values()):
         bad = entry.path.name.startswith("bad-")
         assert (entry.state is State.FAILED) == bad, entry.path.name
         window.session.choose(row)
         if bad:
-            qtbot.waitUntil(lambda e=entry: e.path.name in window.status.words.text(), timeout=10_000)
+            qtbot.waitUntil(lambda e=entry: e.path.name in window.status.words.text(), timeout=PATIENCE)
             assert window.session.shot is None
         else:
             settle(window, qtbot)
@@ -350,7 +350,7 @@ def test_the_demo_roll_is_made_on_the_first_start(window, qtbot, monkeypatch):
     made = []
     monkeypatch.setattr(module, "write_roll", made.append)
     window.opening.prepare_demo()
-    qtbot.waitUntil(lambda: made == [demo_folder()], timeout=5000)
+    qtbot.waitUntil(lambda: made == [demo_folder()], timeout=PATIENCE)
     demo_folder().mkdir(parents=True)
     window.opening.prepare_demo()
     qtbot.wait(100)
@@ -491,7 +491,7 @@ def test_a_test_strip_of_a_dragged_patch_and_adopting_from_it(opened, qtbot):
     opened.start_strip()
     drag(qtbot, opened.easel, QPoint(300, 250), QPoint(400, 350))
     strip = opened.strip
-    qtbot.waitUntil(lambda: strip.frames and all(f.image is not None for f in strip.frames), timeout=60_000)
+    qtbot.waitUntil(lambda: strip.frames and all(f.image is not None for f in strip.frames), timeout=PATIENCE)
     assert strip.isVisible()
     assert 3 <= len(strip.frames) <= 12
     labels = [f.candidate.label for f in strip.frames]
@@ -521,14 +521,14 @@ def test_the_strip_comes_back_on_its_patch_until_it_is_closed(opened, qtbot):
     assert "Drag a rectangle" in opened.status.words.text()
     drag(qtbot, opened.easel, QPoint(320, 260), QPoint(380, 330))
     strip = opened.strip
-    qtbot.waitUntil(lambda: strip.frames and all(f.image is not None for f in strip.frames), timeout=60_000)
+    qtbot.waitUntil(lambda: strip.frames and all(f.image is not None for f in strip.frames), timeout=PATIENCE)
     (patch,) = opened.easel.patches
     assert (patch.width, patch.height) == (60, 70)
     opened.session.choose_stage(Stage.DENOISE)
     qtbot.keyClick(opened, Qt.Key.Key_T)  # another stage, no new rectangle
     labels = [f.candidate.label for f in strip.frames]
     assert {"off", "Mosaic net", "Wavelet"} <= set(labels)
-    qtbot.waitUntil(lambda: all(f.image is not None for f in strip.frames), timeout=60_000)
+    qtbot.waitUntil(lambda: all(f.image is not None for f in strip.frames), timeout=PATIENCE)
     assert opened.easel.patches == [patch]
     qtbot.keyClick(opened, Qt.Key.Key_Escape)
     assert opened.easel.patches == []
@@ -539,7 +539,7 @@ def test_a_strip_of_enlarging_shows_the_enlarged_patch(opened, qtbot):
     opened.session.choose_stage(Stage.ENLARGE)
     opened.strip_flow.run(Rect(40, 60, 50, 80))
     strip = opened.strip
-    qtbot.waitUntil(lambda: strip.frames and all(f.image is not None for f in strip.frames), timeout=60_000)
+    qtbot.waitUntil(lambda: strip.frames and all(f.image is not None for f in strip.frames), timeout=PATIENCE)
     assert {f.candidate.label for f in strip.frames} >= {"Faithful", "Detail net", "Lanczos"}
     assert all((f.image.width(), f.image.height()) == (160, 100) for f in strip.frames)
     assert all(f.seconds > 0 for f in strip.frames)
@@ -580,7 +580,7 @@ def test_export_all_goes_on_past_a_broken_shot_and_offers_the_folder(opened, qtb
     (roll_folder / "b-noisy.jpg").write_bytes(b"\xff\xd8 gone bad since it was opened")
     out = tmp_path / "out"
     export_with(opened, qtbot, [0, 1, 2], folder=out, format="jpeg")
-    qtbot.waitUntil(lambda: "1 failed" in opened.status.words.text(), timeout=5000)
+    qtbot.waitUntil(lambda: "1 failed" in opened.status.words.text(), timeout=PATIENCE)
     assert sorted(p.name.split("-")[0] for p in out.iterdir()) == ["a", "c"]
     urls = []
     opened.status.open_url = urls.append
@@ -591,7 +591,7 @@ def test_export_all_goes_on_past_a_broken_shot_and_offers_the_folder(opened, qtb
 
 def test_export_to_a_place_that_takes_nothing_says_so(opened, qtbot):
     export_with(opened, qtbot, [0], folder=Path("/proc/results"))
-    qtbot.waitUntil(lambda: "cannot be written to" in opened.status.words.text(), timeout=5000)
+    qtbot.waitUntil(lambda: "cannot be written to" in opened.status.words.text(), timeout=PATIENCE)
     assert opened.session.roll.shots[0].state is State.TREATED  # what was chosen in the dialog is its Print stage now
 
 
@@ -607,7 +607,7 @@ def test_an_export_waits_for_room_on_a_full_disk(opened, qtbot, tmp_path, monkey
     dialog = ExportDialog(opened.session.pipeline, 1, folder, opened)
     dialog.name.setText("full once")
     opened.export_flow.export([0], dialog)
-    qtbot.waitUntil(lambda: "no room" in opened.status.words.text(), timeout=10_000)
+    qtbot.waitUntil(lambda: "no room" in opened.status.words.text(), timeout=PATIENCE)
     assert "Going on when there is room" in opened.status.words.text()
     with hearing(opened.exporter.finished, qtbot):
         monkeypatch.setattr(queue, "ROOM", 0)
@@ -756,7 +756,7 @@ def test_the_window_goes_on_answering_while_it_renders(opened, qtbot, monkeypatc
     monkeypatch.setattr(Pipeline, "_compute", held_up)
     opened.session.cache.clear()
     opened.change_setting("denoise.luminance", 90.0)
-    qtbot.waitUntil(lambda: len(threads) >= worker_count(), timeout=20_000)
+    qtbot.waitUntil(lambda: len(threads) >= worker_count(), timeout=PATIENCE)
     qtbot.mouseClick(opened.rail.heads[Stage.ENLARGE], LEFT, pos=QPoint(60, 20))
     assert opened.controls.title.text() == "Enlarge"
     assert opened.display.renderer._wanted()
@@ -768,7 +768,7 @@ def test_the_window_goes_on_answering_while_it_renders(opened, qtbot, monkeypatc
 def test_stopping_leaves_the_picture_and_a_move_goes_on(opened, qtbot):
     opened.session.cache.clear()
     opened.change_setting("denoise.luminance", 70.0)
-    qtbot.waitUntil(opened.status.stop.isVisible, timeout=5000)
+    qtbot.waitUntil(opened.status.stop.isVisible, timeout=PATIENCE)
     qtbot.mouseClick(opened.status.stop, LEFT)
     assert opened.display.renderer.idle
     assert opened.display.renderer._wanted()
@@ -809,7 +809,7 @@ def test_the_dim_room_variant(opened):
 
 def test_values_of_a_pixel_do_not_outlive_their_shot(opened, qtbot):
     qtbot.mouseMove(opened.easel, opened.easel.rect().center())
-    qtbot.waitUntil(lambda: bool(opened.status.pixel.text()), timeout=5000)
+    qtbot.waitUntil(lambda: bool(opened.status.pixel.text()), timeout=PATIENCE)
     opened.session.choose(2)
     assert opened.status.pixel.text() == ""
     settle(opened, qtbot)

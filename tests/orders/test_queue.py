@@ -3,6 +3,7 @@
 import hashlib
 import os
 import signal
+import sqlite3
 import subprocess
 import sys
 import time
@@ -10,6 +11,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from attrs import evolve
 from PIL import Image
 
 from crispgrain.core.render.whole import export
@@ -160,6 +162,26 @@ def test_what_a_closed_program_left_is_gone_on_with(tmp_path, monkeypatch):
     assert [job.path.stem for job in left] == ["1", "2"]
     assert [job.state.value for job in left] == ["waiting", "waiting"]
     again.close()
+
+
+@pytest.mark.parametrize(("found", "state"), [(b"whole", "done"), (b"", "waiting"), (None, "waiting")])
+def test_a_file_written_at_the_last_moment_counts_but_not_an_empty_one(tmp_path, found, state):
+    path, result = tmp_path / "orders.sqlite", tmp_path / "a.png"
+    gone = subprocess.Popen([sys.executable, "-c", ""])
+    gone.wait()
+    journal = Journal(path)
+    (job,) = journal.add(wishes(tmp_path, ""))
+    journal.keep(evolve(job, state=JobState.RUNNING, started=time.time() - 1, result=result))
+    journal.close()
+    with sqlite3.connect(path) as base:
+        base.execute("update jobs set owner=?", (gone.pid,))
+    if found is not None:
+        result.write_bytes(found)
+    journal = Journal(path)
+    assert len(journal.unfinished()) == (state == "waiting")
+    assert [job.state.value for job in journal.jobs()] == [state]
+    assert result.exists() == (found == b"whole")  # the name is free again
+    journal.close()
 
 
 # ---- the real worker -------------------------------------------------------------------
