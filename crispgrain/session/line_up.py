@@ -14,9 +14,13 @@ from numpy.typing import NDArray
 from crispgrain.cancel import NEVER, CancelToken
 from crispgrain.core.colour import icc
 from crispgrain.core.files.source import Source
+from crispgrain.core.meter import first_reading
 from crispgrain.core.meter.blur import rough_luminance
+from crispgrain.core.networks.faces import find_faces
 from crispgrain.core.render.cache import TileCache
+from crispgrain.core.render.overview import overview
 from crispgrain.core.render.views import halo_mask, structure_taken
+from crispgrain.core.resolve import resolve
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment
 from crispgrain.geometry import Rect
@@ -26,6 +30,7 @@ from .comparing import developed
 EDGE = 192  # px of the source, of a spot
 BAND = (1.5, 6.0)  # px
 SHOWN, GAP = 150, 6  # px, of each of several spots, and between them
+FACES_AT = 1200  # px, long side at which faces are sought
 LOOKED_AT = 9  # places each way in which a spot is sought
 SMALL_CACHE = 120_000_000  # bytes, for one shot
 
@@ -36,6 +41,7 @@ class Spot(StrEnum):
     POINTED = "the middle of the easel"
     DETAIL = "the finest detail"
     NOISE = "the smoothest dark part"
+    FACE = "a face, or the finest detail"
 
 
 @frozen(eq=False)
@@ -89,6 +95,8 @@ def spot_of(source: Source, spot: Spot, pointed: tuple[float, float] = (0.5, 0.5
 
     if spot is Spot.POINTED:
         return at(*pointed)
+    if spot is Spot.FACE and (face := _largest_face(source)) is not None:
+        return at(*face)
     shares = (np.arange(LOOKED_AT) + 0.5) / LOOKED_AT
     places = [at(float(x), float(y)) for y in shares for x in shares]
 
@@ -100,9 +108,19 @@ def spot_of(source: Source, spot: Spot, pointed: tuple[float, float] = (0.5, 0.5
         # Burnt out or black parts are as smooth as can be, and show nothing.
         level = float(y.mean())
         shown = 0.002 < level < 0.6
-        return energy if spot is Spot.DETAIL else (-energy - 0.1 * level if shown else -np.inf)
+        return energy if spot is not Spot.NOISE else (-energy - 0.1 * level if shown else -np.inf)
 
     return max(places, key=detail)
+
+
+def _largest_face(source: Source) -> tuple[float, float] | None:
+    """The middle of the largest face, in shares of width and height."""
+    small = overview(source, resolve(Treatment(), source, first_reading(source)), FACES_AT)
+    faces = find_faces(icc.from_working(small, icc.profile("srgb"), 8))
+    if not faces:
+        return None
+    face, (height, width) = faces[0], small.shape[:2]
+    return (face.left + face.width / 2) / width, (face.top + face.height / 2) / height
 
 
 def row_of(shot: Shot, treatment: Treatment, rect: Rect, cancel: CancelToken = NEVER) -> Row:
