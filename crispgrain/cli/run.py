@@ -98,7 +98,7 @@ def _on_cluster(options: argparse.Namespace, tell: Teller) -> None:
             tell.failure(shot, words)
         return not (tell.failed and options.stop)
 
-    shots = ((shot, treatment, name) for shot, treatment, _, name in _treated(options, tell))
+    shots = ((shot, treatment, naming.literal(name)) for shot, treatment, _, name in _treated(options, tell))
     run_on_cluster(options.scheduler, shots, options.out.absolute(), options.replace, tell.progress, done)
 
 
@@ -127,7 +127,8 @@ def _in_workers(options: argparse.Namespace, tell: Teller) -> None:
     queue.go_on(journal.unfinished())
     try:
         for shot, treatment, _, name in _treated(options, tell, known):
-            queue.add([(shot.path.absolute(), treatment, options.out.absolute(), name, options.replace)])
+            wish = (shot.path.absolute(), treatment, options.out.absolute(), naming.literal(name), options.replace)
+            queue.add([wish])
             if tell.failed and options.stop:
                 break
         queue.wait()

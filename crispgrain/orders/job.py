@@ -26,8 +26,9 @@ class JobState(StrEnum):
 
 @frozen
 class Job:
-    """A shot, its treatment, and where the result goes; without a name, it is named by what was done.
+    """A shot, its treatment, and where the result goes.
 
+    ``name`` is a template (:mod:`crispgrain.core.render.naming`); without one, it is named by what was done.
     ``result`` is the file that was written, or that is being written; ``words`` say what went wrong.
     """
 

@@ -2,19 +2,29 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 from pathlib import Path
 
 import rawpy
 from PIL import Image
 
+from crispgrain.core.errors import TreatmentError
 from crispgrain.core.files import RAW_SUFFIXES
+from crispgrain.core.model import Stage
+from crispgrain.core.stages.enlarge.size import PARAMETERS as SIZES
+from crispgrain.core.stages.enlarge.size import target_size
+from crispgrain.core.treatment import Treatment
+from crispgrain.geometry import Size
 
 # Together what the hungriest chain of docs/benchmarks.md was measured to take, rounded up: 2.6 GB for a RAW of 24 MP
 # through Denoise and Sharpen. How it is shared out between the two is an estimate.
 PROCESS = 700e6  # bytes: libraries, networks, and the tiles that threads work on
 EACH_PIXEL = 85  # bytes: the shot as it is stored, the tiles kept, the result
-UNKNOWN = 24e6  # pixels, of a file that cannot be looked into
+# A picture of 6 MP took up to 1.4 GB more to be enlarged twice by detail net, 34 bytes for each pixel of a TIFF else.
+ENLARGING = 700e6  # bytes: larger tiles
+EACH_ENLARGED = 35  # bytes: a result as it is rendered and packed
+UNKNOWN = 4000, 6000  # height and width in px, of a file that cannot be looked into
 
 
 def machine() -> float:
@@ -29,20 +39,30 @@ def default_limit() -> float:
 
 def jobs_at_once(cores: int, limit: float) -> int:
     """As many as there are cores, but no more than the limit has room for with shots of a usual size."""
-    return max(1, min(cores, int(limit / (PROCESS + EACH_PIXEL * UNKNOWN))))
+    return max(1, min(cores, int(limit / (PROCESS + EACH_PIXEL * UNKNOWN[0] * UNKNOWN[1]))))
 
 
-def expected(path: Path) -> float:
-    """Bytes that a process needs to treat a shot, from what the file says of its size."""
-    return PROCESS + EACH_PIXEL * _pixels(path)
+def expected(path: Path, treatment: Treatment) -> float:
+    """Bytes that a process needs to treat a shot, from what the file says of its size and how far it is enlarged."""
+    height, width = _size(path)
+    need = PROCESS + EACH_PIXEL * height * width
+    enlarge = treatment[Stage.ENLARGE]
+    if not enlarge.on:
+        return need
+    wish = {p.id: enlarge.values.get(p.id, p.default) for p in SIZES}
+    with contextlib.suppress(TreatmentError):  # said when it is its turn
+        size = target_size(Size(height, width), wish)
+        need += ENLARGING + EACH_ENLARGED * size.height * size.width
+    return need
 
 
-def _pixels(path: Path) -> float:
+def _size(path: Path) -> tuple[int, int]:
+    """Height and width."""
     try:
         if path.suffix.lower() in RAW_SUFFIXES:
             with rawpy.imread(str(path)) as raw:
-                return float(raw.sizes.raw_height * raw.sizes.raw_width)
+                return raw.sizes.raw_height, raw.sizes.raw_width
         with Image.open(path) as picture:
-            return float(picture.width * picture.height)
+            return picture.height, picture.width
     except Exception:  # whatever is wrong with it is said when it is its turn
         return UNKNOWN

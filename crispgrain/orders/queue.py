@@ -52,7 +52,7 @@ class OrderQueue:
         self._full: Path | None = None  # the folder that is waited for
         self._were_there: set[Path] = set()  # folders that were seen; one that is gone since was unplugged
         self._turn = threading.Condition()
-        self._managers: list[threading.Thread] = []
+        self._managers: dict[int, threading.Thread] = {}  # of each slot
         self.at_once = self._slots
 
     # ---- what can be asked of it ------------------------------------------------------
@@ -92,9 +92,9 @@ class OrderQueue:
     def at_once(self, count: int) -> None:
         with self._turn:
             self._slots = max(1, count)
-            for number in range(len(self._managers), self._slots):
+            for number in set(range(self._slots)) - set(self._managers):
                 manager = threading.Thread(target=self._manage, args=(number,), name=f"orders-{number}", daemon=True)
-                self._managers.append(manager)
+                self._managers[number] = manager
                 manager.start()
             self._turn.notify_all()
 
@@ -160,12 +160,13 @@ class OrderQueue:
         with self._turn:
             self._closed = True
             self._turn.notify_all()
-        for manager in self._managers:
+            managers = list(self._managers.values())
+        for manager in managers:
             manager.join(PATIENCE + 5)
 
     # ---- work ----------------------------------------------------------------------------
     def _manage(self, number: int) -> None:
-        """One slot: a process, kept from job to job."""
+        """One slot: a process, kept from job to job until the slot is taken away."""
         process: BaseProcess | None = None
         line: Connection | None = None
         threads = 0
@@ -201,9 +202,9 @@ class OrderQueue:
         return process, ours
 
     def _next(self, number: int) -> Job | None:
-        """The job whose turn it is for a slot; waits for one. None when the queue is closed."""
+        """The job whose turn it is for a slot; waits for one. None when the queue is closed or the slot gone."""
         with self._turn:
-            while not self._closed:
+            while not self._closed and number < self._slots:
                 if self._places and self._places[0] not in self._sizes:
                     self._measure(self._places[0])
                 elif self._full is not None:
@@ -212,7 +213,7 @@ class OrderQueue:
                 elif self._places and not self._paused and self._gone(self._jobs[self._places[0]].folder):
                     self._full = self._jobs[self._places[0]].folder
                     self.trouble.emit(f"{self._full} is no longer there. Going on when it is back.")
-                elif self._places and not self._paused and number < self._slots and self._room(self._places[0]):
+                elif self._places and not self._paused and self._room(self._places[0]):
                     id = self._places.pop(0)
                     job = evolve(self._jobs[id], state=JobState.RUNNING, started=time.time())
                     self._jobs[id] = job
@@ -220,16 +221,17 @@ class OrderQueue:
                 else:
                     self._turn.wait()
             else:
+                del self._managers[number]
                 return None
         self._keep(job)
         return job
 
     def _measure(self, id: int) -> None:
         """Look into a job's file for what it will take; others need not wait for that."""
-        path = self._jobs[id].path
+        job = self._jobs[id]
         self._turn.release()
         try:
-            size = expected(path)
+            size = expected(job.path, job.treatment)
         finally:
             self._turn.acquire()
         self._sizes[id] = size

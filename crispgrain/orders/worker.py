@@ -15,6 +15,7 @@ from typing import Any
 from crispgrain.cancel import Cancelled, CancelToken
 from crispgrain.core.errors import ShotError
 from crispgrain.core.meter import reading_from_json
+from crispgrain.core.render.naming import TEMPLATE
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.render.threads import limit_workers
 from crispgrain.core.render.whole import export, result_name
@@ -80,7 +81,7 @@ def answer(
     try:
         shot = _shot(path, wish, readings)
         pipeline = shot.pipeline(Treatment.from_json(wish["treatment"]))
-        name = wish["name"] or result_name(pipeline)
+        name = result_name(pipeline, wish["name"] or TEMPLATE)
         say((TARGET, str(folder / name)))
 
         def report(progress: Progress) -> None:

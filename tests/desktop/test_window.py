@@ -8,7 +8,7 @@ import pytest
 from PIL import Image
 from PySide6.QtCore import QMimeData, QPoint, QPointF, QRect, Qt, QTimer, QUrl
 from PySide6.QtGui import QDropEvent, QImage, QWheelEvent
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QPushButton
 
 from crispgrain.core.colour import icc
 from crispgrain.core.files import read_shot
@@ -587,6 +587,29 @@ def test_export_all_goes_on_past_a_broken_shot_and_offers_the_folder(opened, qtb
     assert opened.status.open_folder.isVisible()
     qtbot.mouseClick(opened.status.open_folder, LEFT)
     assert Path(urls[0].toLocalFile()) == out
+
+
+def test_several_are_named_from_a_template(opened, qtbot, tmp_path):
+    out = tmp_path / "out"
+    dialog = ExportDialog(opened.session.pipeline, 2, out, opened)
+    dialog.format.setCurrentIndex(dialog.format.findData("jpeg"))
+    dialog.show()
+    field, write = dialog.name, next(b for b in dialog.findChildren(QPushButton) if b.text() == "Export")
+    field.selectAll()
+    qtbot.keyClicks(field, "{number:03} {nothing}")
+    assert "{number}" in dialog.extent.text() and not write.isEnabled()
+    field.selectAll()
+    qtbot.keyClicks(field, "{number:03} {shot}")
+    assert "First name: 001 a-" in dialog.extent.text() and write.isEnabled()
+    dialog.close()
+    with hearing(opened.exporter.finished, qtbot):
+        opened.export_flow.export([2, 0], dialog)
+    assert sorted(p.name.partition("-")[0] for p in out.iterdir()) == ["001 c", "002 a"]
+
+
+def test_a_name_of_ones_own_is_taken_as_it_is(opened, qtbot, tmp_path):
+    export_with(opened, qtbot, [2], folder=tmp_path / "out", format="jpeg", name="{shot} 100%.jpg")
+    assert [p.name for p in (tmp_path / "out").iterdir()] == ["{shot} 100%.jpg"]
 
 
 def test_export_to_a_place_that_takes_nothing_says_so(opened, qtbot):

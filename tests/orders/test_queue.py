@@ -1,6 +1,7 @@
 """The queue, with workers that crash, find the disk full, or do not listen; and the real worker on real shots."""
 
 import hashlib
+import multiprocessing
 import os
 import signal
 import sqlite3
@@ -20,7 +21,7 @@ from crispgrain.core.treatment import Treatment
 from crispgrain.orders import queue as module
 from crispgrain.orders.job import JobState
 from crispgrain.orders.journal import Journal
-from crispgrain.orders.memory import EACH_PIXEL, PROCESS, UNKNOWN, expected, jobs_at_once
+from crispgrain.orders.memory import EACH_ENLARGED, EACH_PIXEL, ENLARGING, PROCESS, UNKNOWN, expected, jobs_at_once
 from crispgrain.orders.queue import OrderQueue
 from tests.orders.fakes import fake_work
 
@@ -94,7 +95,7 @@ def test_a_folder_that_was_unplugged_is_waited_for(faked, tmp_path):
 @pytest.mark.parametrize(("limit", "most"), [(2 * 700e6, 1), (8e9, 2)])
 def test_no_more_jobs_at_once_than_there_is_memory_for(tmp_path, monkeypatch, limit, most):
     monkeypatch.setattr(module, "work", fake_work)
-    monkeypatch.setattr(module, "expected", lambda path: 1e9)
+    monkeypatch.setattr(module, "expected", lambda path, treatment: 1e9)
     queue = OrderQueue(Journal(tmp_path / "o.sqlite"), tmp_path / "s.sqlite", 2, limit)
     running: list[int] = []
     queue.changed.connect(lambda _: running.append(sum(j.state is JobState.RUNNING for j in queue.jobs)))
@@ -117,12 +118,36 @@ def test_more_slots_begin_more_jobs(faked, tmp_path):
     wait(lambda: not faked.left)
 
 
-def test_what_a_raw_will_take_follows_from_its_size(raw_file, tmp_path):
-    small, broken = expected(raw_file), tmp_path / "x.dng"
+def test_what_a_job_will_take_follows_from_its_size_and_how_far_it_is_enlarged(raw_file, tmp_path):
+    plain, broken = Treatment(), tmp_path / "x.dng"
+    small = expected(raw_file, plain)
     broken.write_bytes(b"nothing")
+    usual = PROCESS + EACH_PIXEL * UNKNOWN[0] * UNKNOWN[1]
     assert PROCESS < small < PROCESS + 100 * 500 * 700
-    assert expected(broken) == PROCESS + EACH_PIXEL * UNKNOWN
-    assert jobs_at_once(8, 4 * (PROCESS + EACH_PIXEL * UNKNOWN)) == 4 and jobs_at_once(8, 1e6) == 1
+    assert expected(broken, plain) == usual
+    assert jobs_at_once(8, 4 * usual) == 4 and jobs_at_once(2, 4 * usual) == 2 and jobs_at_once(8, 0) == 1
+    Image.fromarray(np.zeros((300, 500, 3), np.uint8)).save(tmp_path / "a.png")
+    enlarged = Treatment().set("enlarge.on", True).set("enlarge.factor", 4.0)
+    by_side = enlarged.set("enlarge.by", "long-side").set("enlarge.pixels", 4000)
+    here = [expected(tmp_path / "a.png", t) for t in (plain, enlarged, by_side)]
+    assert np.diff(here) == pytest.approx([ENLARGING + EACH_ENLARGED * 1200 * 2000, EACH_ENLARGED * 3 * 1200 * 2000])
+    too_high = by_side.set("enlarge.by", "width").set("enlarge.pixels", 99_000)
+    Image.fromarray(np.zeros((500, 300, 3), np.uint8)).save(tmp_path / "a.png")
+    assert expected(tmp_path / "a.png", too_high) == here[0]  # refused when it is its turn
+
+
+def test_a_slot_that_is_taken_away_ends_its_process(faked, tmp_path):
+    faked.at_once = 2
+    faked.add(wishes(tmp_path, "slow", "slow"))
+    wait(lambda: len(multiprocessing.active_children()) == 2)
+    faked.at_once = 1
+    faked.cancel()
+    wait(lambda: len(multiprocessing.active_children()) == 1)
+    faked.at_once = 2
+    faked.add(wishes(tmp_path, "slow", "slow"))
+    wait(lambda: sum(j.state is JobState.RUNNING for j in faked.jobs) == 2)
+    faked.cancel()
+    wait(lambda: not faked.left)
 
 
 def test_waiting_jobs_change_places_and_nothing_begins_while_paused(faked, tmp_path):
@@ -225,7 +250,7 @@ import sys, time
 from pathlib import Path
 from crispgrain.core.treatment import Treatment
 from crispgrain.orders.journal import Journal
-from crispgrain.orders.memory import EACH_PIXEL, PROCESS, UNKNOWN, expected, jobs_at_once
+from crispgrain.orders.memory import EACH_ENLARGED, EACH_PIXEL, ENLARGING, PROCESS, UNKNOWN, expected, jobs_at_once
 from crispgrain.orders.queue import OrderQueue
 
 if __name__ == "__main__":

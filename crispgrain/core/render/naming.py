@@ -31,6 +31,24 @@ def check(template: str) -> None:
         raise TreatmentError(f"a name is made of {', '.join(f'{{{f}}}' for f in FIELDS)}, not “{template}”")
 
 
+def literal(name: str) -> str:
+    """The template that gives just this name."""
+    return name.replace("{", "{{").replace("}", "}}")
+
+
+def numbered(template: str, number: int) -> str:
+    """The template with the number filled in that a shot has in its batch; TreatmentError as :func:`check`."""
+    check(template)
+    out = ""
+    for before, field, how, _ in string.Formatter().parse(template):
+        out += literal(before)
+        if field == "number":
+            out += format(number, how or "")
+        elif field is not None:
+            out += f"{{{field}:{how}}}" if how else f"{{{field}}}"
+    return out
+
+
 def named(template: str, shot: Path, resolved: Resolved, facts: Facts, size: Size, number: int = 1) -> str:
     """The name of a result, without a suffix; what a file name cannot have is left out.
 
@@ -42,8 +60,13 @@ def named(template: str, shot: Path, resolved: Resolved, facts: Facts, size: Siz
     check(template)
     date, _, time = facts.taken.partition(" ")
     done = [stage.value for stage in NAMED if resolved[stage].on] or [Stage.DEVELOP.value]
-    name = template.format(
-        shot=shot.stem, stages="-".join(done), number=number, date=date.replace(":", "-"), time=time.replace(":", "-"),
-        camera=facts.camera, iso=facts.iso or "", width=size.width, height=size.height,
-    )  # fmt: skip
+    values = {
+        "shot": shot.stem, "stages": "-".join(done), "number": number, "date": date.replace(":", "-"),
+        "time": time.replace(":", "-"), "camera": facts.camera, "iso": facts.iso or "", "width": size.width,
+        "height": size.height,
+    }  # fmt: skip
+    try:
+        name = template.format(**values)
+    except ValueError as error:  # words formatted as a number
+        raise TreatmentError(f"“{template}” is no name: {error}") from error
     return "".join(c for c in name if c.isprintable() and c not in '/\\:*?"<>|').strip(" .") or shot.stem

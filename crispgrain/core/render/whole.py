@@ -81,7 +81,8 @@ def result_name(pipeline: Pipeline, template: str = naming.TEMPLATE, number: int
     """A file name that says what was done: ``orrery-0123-denoise-sharpen.tif``; TreatmentError for a bad template."""
     source = pipeline.source
     stem = naming.named(template, source.path, pipeline.resolved, source.facts, pipeline.size, number)
-    return stem + settings_of(pipeline).format.suffix
+    suffix = settings_of(pipeline).format.suffix
+    return stem if stem.lower().endswith(suffix) else stem + suffix
 
 
 def export(

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QDialog,
+    QDialogButtonBox,
     QDoubleSpinBox,
     QFileDialog,
     QFormLayout,
@@ -22,9 +23,11 @@ from PySide6.QtWidgets import (
 )
 
 from crispgrain.core.colour.spaces import OUTPUT_SPACES
+from crispgrain.core.errors import TreatmentError
 from crispgrain.core.files.write import OutputFormat
 from crispgrain.core.model import Stage, Value, Values
 from crispgrain.core.networks.ensemble import EFFORT
+from crispgrain.core.render import naming
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.whole import result_name
 from crispgrain.core.stages.print.file import LIKE_SOURCE, output_settings
@@ -86,7 +89,7 @@ class ExportDialog(QDialog):
         for words, field in (
             ("Format", self.format), ("Bit depth", self.bits), ("JPEG quality", self.quality),
             ("Profile", self.profile), ("Resolution", self.ppi), ("", self.best), ("Folder", folder_row),
-            ("Name", self.name),
+            ("Name" if count == 1 else "Names", self.name),
         ):  # fmt: skip
             form.addRow(words, field)
         self._form = form
@@ -95,11 +98,15 @@ class ExportDialog(QDialog):
         layout.setSpacing(14)
         layout.addLayout(form)
         layout.addWidget(self.extent)
-        layout.addWidget(dialog_buttons(self, "Export"))
+        self._buttons = dialog_buttons(self, "Export")
+        layout.addWidget(self._buttons)
+        self.name.textEdited.connect(lambda _: self._tell())
         self.format.currentIndexChanged.connect(self._update)
         self.ppi.valueChanged.connect(self._update)
+        if count > 1:
+            self.name.setText(naming.TEMPLATE)
+            self.name.setToolTip("\n".join(f"{{{field}}}: {words}" for field, words in naming.FIELDS.items()))
         self._update()
-        form.setRowVisible(self.name, count == 1)
         form.setRowVisible(self.best, any(EFFORT.id in s.values for s in pipeline.resolved.stages.values() if s.on))
 
     def _update(self) -> None:
@@ -109,14 +116,31 @@ class ExportDialog(QDialog):
         self._form.setRowVisible(self.quality, jpeg or (like and self._count > 1))
         self._form.setRowVisible(self.profile, not like)
         self._form.setRowVisible(self.ppi, not like)
-        written = self.name.text() or result_name(self._pipeline)
-        stem = written.rpartition(".")[0] if "." in written else written
-        self.name.setText(stem + settings.format.suffix)
+        if self._count == 1:
+            written = self.name.text() or result_name(self._pipeline)
+            stem = written.rpartition(".")[0] if "." in written else written
+            self.name.setText(stem + settings.format.suffix)
+        self._tell()
+
+    def _tell(self) -> None:
+        """Say how large the result will be, and how several are named; nothing is exported under an impossible name."""
+        settings = output_settings(self.values, self._pipeline.source)
         size, ppi = self._pipeline.size, settings.ppi
-        self.extent.setText(
-            f"{size.width} × {size.height} px, {size.width / ppi * 2.54:.1f} × {size.height / ppi * 2.54:.1f} cm "
-            "on paper. Originals are never written to; a name already taken gets a number."
-        )
+        pixels = f"{size.width} × {size.height} px"
+        paper = f"{size.width / ppi * 2.54:.1f} × {size.height / ppi * 2.54:.1f} cm on paper"
+        trouble, first = "", ""
+        if self._count > 1:
+            source = self._pipeline.source
+            try:
+                stem = naming.named(self.name.text(), source.path, self._pipeline.resolved, source.facts, size)
+                first = f"First name: {stem}{settings.format.suffix}. "
+            except TreatmentError as error:
+                trouble = f"{str(error)[0].upper()}{str(error)[1:]}."
+        for button in self._buttons.buttons():
+            if self._buttons.buttonRole(button) is QDialogButtonBox.ButtonRole.AcceptRole:
+                button.setEnabled(not trouble)
+        safe = "Originals are never written to; a name already taken gets a number."
+        self.extent.setText(trouble or f"{first}{pixels}, {paper}. {safe}")
         self.extent.setWordWrap(True)
 
     def _browse(self) -> None:
@@ -151,5 +175,7 @@ class ExportDialog(QDialog):
 
     @property
     def chosen_name(self) -> str:
-        """File name for a single shot; empty for several, which are named by what was done."""
-        return Path(self.name.text()).name if self._count == 1 else ""
+        """The template of the names; for a single shot it is just its name."""
+        if self._count == 1:
+            return naming.literal(Path(self.name.text()).name)
+        return self.name.text()

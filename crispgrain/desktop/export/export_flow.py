@@ -6,6 +6,7 @@ from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QMessageBox, QStackedWidget, QWidget
 
 from crispgrain.core.model import Stage
+from crispgrain.core.render import naming
 from crispgrain.core.render.progress import Progress
 from crispgrain.desktop.base.preferences import last_folder, last_output, remember_export
 from crispgrain.desktop.base.status_line import StatusLine
@@ -55,7 +56,12 @@ class ExportFlow(QObject):
         self.session.change(changed, "Print: as exported")
         self.status.offer_folder(None)
         folder, name = dialog.chosen_folder, dialog.chosen_name
-        self.exporter.add([(id, roll[id].path, dialog.with_effort(changed[id]), folder, name) for id in ids])
+        self.exporter.add(
+            [
+                (id, roll[id].path, dialog.with_effort(changed[id]), folder, naming.numbered(name, number))
+                for number, id in enumerate(ids, 1)
+            ]
+        )
 
     def offer_left_over(self) -> None:
         """Ask whether to go on with what was not written when the program ended."""
