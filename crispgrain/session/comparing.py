@@ -47,12 +47,13 @@ class Look(Enum):
 
 @dataclass(frozen=True)
 class Comparison:
-    """Two views, their captions, and what went wrong if the wish could not be met."""
+    """Two views, their captions, and what went wrong if the wish could not be met; perhaps a third with its own."""
 
     source: View
     result: View
-    captions: tuple[str, str]
+    captions: tuple[str, ...]
     remark: str = ""
+    outside: View | None = None
 
 
 def developed(treatment: Treatment) -> Treatment:
@@ -70,7 +71,7 @@ class Comparing:
         self.divider = 0.5  # share of the width, or of the height across
         self.stage_alone = False  # the chosen stage with the one before it
         self.look = Look.PICTURE
-        self.outside: OutsidePicture | None = None  # what stands in the source's place
+        self.outside: OutsidePicture | None = None  # what is laid beside
         self.mark = (255, 0, 0)  # 8-bit sRGB, of halos
 
     def set_arrangement(self, arrangement: Arrangement) -> None:
@@ -86,15 +87,25 @@ class Comparing:
         self.changed.emit()
 
     def set_outside(self, picture: OutsidePicture | None) -> None:
-        """Lay another picture of the scene beside the result, in the source's place; None takes it away."""
+        """Lay another picture of the scene beside the result; None takes it away.
+
+        Where pictures are apart it is one more, under a divider it stands in the source's place.
+        """
         self.outside = picture
         self.changed.emit()
+
+    @property
+    def apart(self) -> int:
+        """How many pictures are beside each other, or one above the other."""
+        if not self.arrangement.apart:
+            return 1
+        return 2 if self.outside is None else 3
 
     def compare(self, shot: Shot, treatment: Treatment, stage: Stage, cache: TileCache) -> Comparison:
         """The two views for a shot as it is treated now."""
         before, after, captions = self._pipelines(shot, treatment, stage, cache)
         if self.outside is not None:
-            return self._beside(self.outside, after, captions[1])
+            return self._beside(self.outside, before, after, captions)
         if self.look is Look.PICTURE:
             return Comparison(Result(before), Result(after), captions)
         if before.size != after.size and not (self.stage_alone and stage is Stage.ENLARGE):
@@ -111,12 +122,17 @@ class Comparing:
         enlarged = " (before Enlarge)" if captions[1].endswith("Enlarge") else ""
         return Comparison(Result(before), residual, (captions[0], words + enlarged))
 
-    def _beside(self, picture: OutsidePicture, after: Pipeline, caption: str) -> Comparison:
-        result, laid = Result(after), Outside(after, picture)
-        if self.look is Look.PICTURE:
-            return Comparison(laid, result, (picture.name, caption))
-        difference = Outside(after, picture, difference=True)
-        return Comparison(laid, difference, (picture.name, f"it less the {caption}, × {difference.gain:g}"))
+    def _beside(
+        self, picture: OutsidePicture, before: Pipeline, after: Pipeline, captions: tuple[str, str]
+    ) -> Comparison:
+        laid, result, caption = Outside(after, picture), Result(after), captions[1]
+        shown: View = result
+        if self.look is not Look.PICTURE:
+            shown = Outside(after, picture, difference=True)
+            caption = f"{picture.name} less the {caption}, × {shown.gain:g}"
+        if self.arrangement.apart:
+            return Comparison(Result(before), shown, (captions[0], caption, picture.name), outside=laid)
+        return Comparison(laid, shown, (picture.name, caption))
 
     def _pipelines(
         self, shot: Shot, treatment: Treatment, stage: Stage, cache: TileCache

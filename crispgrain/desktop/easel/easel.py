@@ -16,6 +16,7 @@ from .layer import Layer
 from .marks import LOUPE, LOUPE_SCALE, navigator_rect
 from .painting import paint_easel, paint_layer
 
+BETWEEN = 2  # px, from picture to picture
 KEY_PAN = 1 / 8  # of the width
 PAN_KEYS = {Qt.Key.Key_Left: (1, 0), Qt.Key.Key_Right: (-1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
 
@@ -29,14 +30,14 @@ class Easel(QWidget):
     def __init__(self, viewport: Viewport, comparing: Comparing, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.viewport, self.comparing = viewport, comparing
-        self.source, self.result = Layer(), Layer()
+        self.source, self.result, self.outside = Layer(), Layer(), Layer()
         self.hand = Hand(self)
         self.surround = Surround.MID_GREY
         self.flipped = False
         self.loupe = False
         self.patches: list[Rect] = []
         self.guide: QLineF | None = None  # of the zone whose settings are shown, in the result's pixels
-        self.captions = ("source", "result")
+        self.captions: tuple[str, ...] = ("source", "result")  # and that of the outside picture
         self.message = ""  # what is said in place of a picture
         viewport.changed.connect(self._moved)
         comparing.changed.connect(self._arranged)
@@ -52,15 +53,16 @@ class Easel(QWidget):
     # ---- geometry: screen points are the widget's, lengths those of the result -----------
     @property
     def panes(self) -> list[QRect]:
-        """The screen rectangle(s) in which the picture is laid out: one, or two beside each other."""
-        width, height = self.width(), self.height()
-        if self.comparing.arrangement is Arrangement.SIDE_BY_SIDE:
-            half = width // 2
-            return [QRect(0, 0, half - 1, height), QRect(half + 1, 0, width - half - 1, height)]
-        if self.comparing.arrangement is Arrangement.STACKED:
-            half = height // 2
-            return [QRect(0, 0, width, half - 1), QRect(0, half + 1, width, height - half - 1)]
-        return [self.rect()]
+        """The screen rectangle(s) in which the picture is laid out: one, or several of one size beside each other."""
+        count = self.comparing.apart
+        if count == 1:
+            return [self.rect()]
+        stacked = self.comparing.arrangement is Arrangement.STACKED
+        each = ((self.height() if stacked else self.width()) - BETWEEN * (count - 1)) // count
+        starts = [n * (each + BETWEEN) for n in range(count)]
+        if stacked:
+            return [QRect(0, top, self.width(), each) for top in starts]
+        return [QRect(left, 0, each, self.height()) for left in starts]
 
     @property
     def scale(self) -> float:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QLineF, QPointF, QRect, QRectF, QSizeF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtGui import QColor, QPainter, QPen, QRegion
 
 from crispgrain.core.render.views import Approximate, between
 from crispgrain.desktop.base.theme import current_theme
@@ -53,11 +53,12 @@ def _paint_pictures(painter: QPainter, easel: Easel, shown: tuple[Layer, str], s
         paint_caption(painter, clip, which[1], left)
 
     if arrangement.apart:
-        part(source, panes[0], panes[0], True)
-        part(shown, panes[1], panes[1], False)
-        first, stacked = panes[0], arrangement is Arrangement.STACKED
-        below, beside = QRect(0, first.bottom() + 1, easel.width(), 2), QRect(first.right() + 1, 0, 2, easel.height())
-        painter.fillRect(below if stacked else beside, QColor(current_theme().panel))
+        between_them = [(easel.outside, easel.captions[-1])] * (len(panes) - 2)
+        for which, pane in zip([source, *between_them, shown], panes, strict=True):
+            part(which, pane, pane, pane is not panes[-1])
+        painter.setClipRegion(QRegion(easel.rect()) - sum(map(QRegion, panes[1:]), QRegion(panes[0])))
+        painter.fillRect(easel.rect(), QColor(current_theme().panel))
+        painter.setClipping(False)
     elif easel.flipped or arrangement is Arrangement.RESULT:
         part(shown, panes[0], panes[0], easel.flipped)
     else:

@@ -41,19 +41,23 @@ class EaselRenderer(QObject):
         self._spot_under_way = False
         self._spots = Background(1)  # one that never has to wait for a part under way
         self._cancel = CancelToken()
-        self._exact: tuple[View | None, View | None] = (None, None)
+        self._layers = {"source": easel.source, "outside": easel.outside, "result": easel.result}
+        self._exact: tuple[View | None, ...] = (None, None, None)  # of source and result, and what is laid beside
         self._in_work: set[tuple[str, Part]] = set()
         self._done = 0
         self._started = 0.0
         self._stopped = False
         easel.view_changed.connect(self._view_changed)
 
-    def show(self, source: View | None, result: View | None, overview: QImage | None, wait: bool = False) -> None:
+    def show(
+        self, source: View | None, result: View | None, overview: QImage | None, wait: bool = False,
+        outside: View | None = None,
+    ) -> None:  # fmt: skip
         """Put another shot, treatment or view on the easel; ``wait`` shows it without computing it yet."""
         easel = self.easel
         self._drop_work()
         self._done, self._stopped = 0, wait
-        self._exact = (source, result)
+        self._exact = (source, result, outside)
         easel.source.overview = overview
         easel.result.overview = overview if isinstance(result, Result) else None
         easel.keep_place(result.size if result is not None else None)
@@ -64,11 +68,11 @@ class EaselRenderer(QObject):
 
     def _choose_views(self) -> None:
         """Show the views themselves, or from far away, approximations of them."""
-        easel, (source, result) = self.easel, self._exact
+        easel, (_, result, *_) = self.easel, self._exact
         scale = easel.viewport.scale_of(result.size) if result is not None else 1.0
-        ratio = between(source, result).stretch if source is not None and result is not None else 1.0
-        for layer, view, shown in ((easel.source, source, scale * ratio), (easel.result, result, scale)):
-            wanted = view_at(view, shown) if view is not None else None
+        for layer, view in zip((easel.source, easel.result, easel.outside), self._exact, strict=True):
+            ratio = between(view, result).stretch if view is not None and result is not None else 1.0
+            wanted = view_at(view, scale * ratio) if view is not None else None
             if layer.key != (wanted.key if wanted is not None else None):
                 self._drop_work()
             layer.set_view(wanted, layer.overview)
@@ -113,9 +117,9 @@ class EaselRenderer(QObject):
         easel = self.easel
         visible, scale = easel.visible, easel.scale
         wanted: list[tuple[str, Part]] = []
-        layers = {"source": easel.source, "result": easel.result}
+        layers = self._layers
         if easel.comparing.arrangement is Arrangement.RESULT:
-            layers = {"result": easel.result, "source": easel.source}
+            layers = dict(reversed(layers.items()))
         loupe = easel.loupe_view
         if loupe.width and loupe.height:
             name = "source" if easel.flipped else "result"
@@ -187,7 +191,7 @@ class EaselRenderer(QObject):
         self._spots.submit(Urgency.VISIBLE, lambda: image_of(view.patch(spot, cancel=cancel)), done, over, cancel)
 
     def _start(self, name: str, part: Part) -> None:
-        layer = self.easel.source if name == "source" else self.easel.result
+        layer = self._layers[name]
         view, cancel = layer.view, self._cancel
         assert view is not None
         self._in_work.add((name, part))

@@ -106,7 +106,7 @@ class Display(QObject):
             return
         self._show_overview(pipeline.source, pipeline.resolved)
         easel.captions = compared.captions
-        self.renderer.show(compared.source, compared.result, easel.source.overview)
+        self.renderer.show(compared.source, compared.result, easel.source.overview, outside=compared.outside)
         if compared.remark:
             self._status.say(compared.remark)
         self.show_settings()

@@ -53,7 +53,9 @@ class OutsideFlow(QObject):
         def done(picture: OutsidePicture) -> None:
             if self._session.shot is shot:
                 self._session.comparing.set_outside(picture)
-                self._status.say(f"{path.name} stands in the source's place; the residual looks show the difference.")
+                apart = self._session.comparing.arrangement.apart
+                where = "lies between source and result" if apart else "stands in the source's place"
+                self._status.say(f"{path.name} {where}; the residual looks show the difference.")
 
         self._background.submit(Urgency.OPENING, job, done, lambda error: self._status.say(str(error)))
 
