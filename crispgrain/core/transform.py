@@ -54,6 +54,19 @@ class Transform:
         (a, b, _), (d, e, _), _ = self.rows
         return math.sqrt(abs(a * e - b * d))
 
+    @property
+    def rearranges(self) -> bool:
+        """Whether every pixel becomes a whole one: moved, mirrored or turned by quarters."""
+        (a, b, c), (d, e, f), last = self.rows
+        whole = c == round(c) and f == round(f) and last == (0, 0, 1)
+        return whole and {abs(a), abs(b)} == {0, 1} == {abs(d), abs(e)} and abs(a) == abs(e)
+
+    @property
+    def upright(self) -> bool:
+        """Whether it only moves and stretches."""
+        (a, b, _), (d, e, _), (g, h, _) = self.rows
+        return a > 0 and e > 0 and not (b or d or g or h)
+
     def rect(self, rect: Rect) -> Rect:
         """The smallest rectangle of whole pixels around what becomes of one; hairs of rounding left aside."""
         x, y = self(*np.array([(x, y) for x in (rect.left, rect.right) for y in (rect.top, rect.bottom)], float).T)

@@ -2,16 +2,19 @@
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from scipy import ndimage
 
 from crispgrain.core.colour import icc
 from crispgrain.core.files import PictureSource, read_shot
 from crispgrain.core.frame import Frame
 from crispgrain.core.meter import Noise, Reading
+from crispgrain.core.registry import CROP
 from crispgrain.core.render.overview import overview
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
-from crispgrain.core.stages.develop.crop_shape import cut
+from crispgrain.core.stages.develop.crop_shape import QUARTERS, RATIOS, after, cut
 from crispgrain.core.transform import Transform
 from crispgrain.core.treatment import Treatment
 from crispgrain.geometry import Rect, Size
@@ -41,6 +44,11 @@ def cropped(treatment: Treatment, **values: float) -> Treatment:
     for name, value in values.items():
         treatment = treatment.set(f"crop.{name}", value)
     return treatment
+
+
+def shape(**values) -> dict:
+    """Values of a crop, all others as they are by themselves."""
+    return {p.id: p.default for p in CROP.parameters} | values
 
 
 @pytest.mark.slow
@@ -86,7 +94,8 @@ def test_a_straightened_picture_is_turned_about_its_middle_and_has_no_empty_corn
     frame = chain(picture, cropped(PLAIN, angle=angle)).steps[-1].after
     x, y = frame.to_source(np.array([0, width, 0, width]), np.array([0, 0, height, height]))
     assert min(x.min(), y.min()) > -1e-6 and max(x.max(), y.max()) < 256 + 1e-6
-    assert cut({"left": 0, "top": 0, "right": 100, "bottom": 100, "angle": angle}, Size(256, 256))[0] < left + 1
+    values = resolve(cropped(PLAIN, angle=angle), picture, READING).beside[0].values
+    assert cut(values, Size(256, 256))[0] < left + 1
 
 
 def test_straightening_does_not_depend_on_tiles(picture):
@@ -189,6 +198,71 @@ def test_from_far_away_the_crop_is_the_same(picture):
     near = encoded(pipeline.region(pipeline.size.rect))[: small.size.height * 2, : small.size.width * 2]
     averaged = near.reshape(near.shape[0] // 2, 2, -1, 2, 3).mean((1, 3))
     assert psnr(encoded(small.region(small.size.rect))[: len(averaged), : averaged.shape[1]], averaged) > 27
+
+
+def test_quarter_turns_and_mirroring_move_pixels_and_change_none(raw_file, picture):
+    for source in (picture, read_shot(raw_file)):
+        treatment = cropped(PLAIN, left=10, right=80, bottom=70)
+        plain = whole(source, treatment)
+        for quarters in range(4):
+            for mirror in ("off", "on"):
+                seen = whole(source, cropped(treatment, turn=str(90 * quarters), mirror=mirror), 64)
+                expected = np.rot90(plain, -quarters)
+                np.testing.assert_array_equal(seen, expected[:, ::-1] if mirror == "on" else expected)
+
+
+@pytest.mark.parametrize("model", ["lanczos", "faithful", "detail-net"])
+def test_what_is_turned_and_enlarged_is_the_enlarged_picture_turned(model, picture):
+    treatment = cropped(PLAIN, right=50, bottom=40).set("enlarge.on", True).set("enlarge.model", model)
+    for factor in (1.5, 0.7):
+        treatment = treatment.set("enlarge.factor", factor)
+        plain = encoded(whole(picture, treatment))
+        for quarters, mirror in ((1, "off"), (2, "on"), (3, "on")):
+            seen = encoded(whole(picture, cropped(treatment, turn=str(90 * quarters), mirror=mirror)))
+            expected = np.rot90(plain, -quarters)
+            expected = expected[:, ::-1] if mirror == "on" else expected
+            assert seen.shape == expected.shape
+            assert psnr(seen[8:-8, 8:-8], expected[8:-8, 8:-8]) > 40
+
+
+def test_straightening_is_seen_alike_through_quarter_turns(picture):
+    treatment = cropped(PLAIN, angle=7.0)
+    plain, turned = (encoded(whole(picture, t)) for t in (treatment, cropped(treatment, turn="90", mirror="on")))
+    np.testing.assert_allclose(turned, np.rot90(plain, -1)[:, ::-1], atol=1e-5)
+
+
+@pytest.mark.parametrize(
+    ("ratio", "size"),
+    [
+        # Of 1000 x 600: the height stays, or the width if the ratio is longer than the picture.
+        ("free", (1000, 600)), ("as-shot", (1000, 600)), ("1:1", (600, 600)), ("4:5", (750, 600)), ("5:7", (840, 600)),
+        ("2:3", (900, 600)), ("3:4", (800, 600)), ("16:9", (1000, 562)), ("iso-216", (849, 600)),
+    ],
+)  # fmt: skip
+def test_a_crop_is_cut_to_a_ratio_about_its_middle(ratio, size):
+    frame = Frame(Size(600, 1000), Noise())
+    seen = after(frame, shape(ratio=ratio))
+    assert (seen.size.width, seen.size.height) == size
+    x, y = seen.to_source(np.array(size[0] / 2), np.array(size[1] / 2))
+    assert (float(x), float(y)) == pytest.approx((500, 300), abs=0.5)
+    if ratio not in ("free", "as-shot", "1:1"):
+        upright = after(frame, shape(ratio=ratio, side="portrait")).size
+        assert upright.height == 600 and upright.width == pytest.approx(600 * size[1] / size[0], abs=0.51)
+        assert after(frame, shape(ratio=ratio, side="portrait", turn="90")).size == Size(*size)
+
+
+@given(
+    st.sampled_from(["as-shot", *RATIOS, "own"]), st.floats(1, 10), st.floats(-45, 45), st.sampled_from(QUARTERS),
+    st.floats(0, 40), st.floats(60, 100), st.sampled_from(["as-it-is", "landscape", "portrait"]),
+)  # fmt: skip
+def test_a_ratio_holds_however_the_picture_is_turned(ratio, aspect, angle, turn, low, high, side):
+    values = shape(ratio=ratio, aspect=aspect, angle=angle, turn=turn, left=low, top=low / 2, right=high, side=side)
+    size = after(Frame(Size(3000, 4500), Noise()), values).size
+    wanted = {"own": aspect, "as-shot": 1.5, **RATIOS}[ratio]
+    long, short = max(size.width, size.height), min(size.width, size.height)
+    assert abs(long - short * wanted) <= 1 + wanted  # whole pixels
+    if ratio != "1:1" and wanted > 1.01 and side != "as-it-is":
+        assert (size.width > size.height) == (side == "landscape")
 
 
 def test_transforms_follow_one_another_and_back():

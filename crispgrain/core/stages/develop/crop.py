@@ -1,4 +1,4 @@
-"""Crop and straighten: which part of the source is wanted, and how it is turned."""
+"""Crop, straighten, turn and mirror: which part of the source is wanted, and how it is seen."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from ...frame import Frame
 from ...meter.reading import Noise
 from ...model import Context, Model, Parameter, Role, Stage, Values
 from ...transform import Transform
-from .crop_shape import after
+from .crop_shape import AS_IT_IS, AS_SHOT, FREE, LANDSCAPE, OWN, PORTRAIT, QUARTERS, RATIOS, after
 from .crop_tools import CROP, LEVEL
 
 EDGES = (
@@ -28,10 +28,27 @@ ANGLE = Parameter(
     "angle", "Straighten", "By how much the picture is turned clockwise. What would be empty is cut off.", 0.0, -45, 45,
     0.05, "°", per_shot=True,
 )  # fmt: skip
+RATIO = Parameter(
+    "ratio", "Ratio", "The crop is cut to it about its middle.", FREE, choices=(FREE, AS_SHOT, *RATIOS, OWN),
+    labels=("free", "as shot", *list(RATIOS)[:-1], "ISO 216 (A4, A3 …)", "own"),
+)  # fmt: skip
+ASPECT = Parameter(
+    "aspect", "Own ratio", "Long side divided by short side.", 1.5, 1, 10, 0.01,
+    matters=lambda values: values["ratio"] == OWN,
+)  # fmt: skip
+SIDE = Parameter(
+    "side", "Stands", "Which way the ratio lies.", AS_IT_IS, choices=(AS_IT_IS, LANDSCAPE, PORTRAIT),
+    labels=("as drawn", "landscape", "portrait"), matters=lambda values: values["ratio"] not in (FREE, "1:1"),
+)  # fmt: skip
+TURN = Parameter(
+    "turn", "Quarter turns", "Clockwise. No pixel changes.", "0", choices=QUARTERS, per_shot=True,
+    labels=("none", "one, to the right", "two", "one, to the left"),
+)  # fmt: skip
+MIRROR = Parameter("mirror", "Mirrored", "Left and right change places.", "off", choices=("off", "on"), per_shot=True)
 
 
 def run(pixels: Array, values: Values, context: Context) -> Array:
-    """Turn by one Lanczos resampling of encoded values; called for other than whole steps only."""
+    """Straighten by one Lanczos resampling of encoded values; pixels that only change places stay what they are."""
     to_before = context.before.to_source.inverse.after(context.after.to_source)
     return turned(pixels, to_before, context.rect, context.wanted)
 
@@ -39,6 +56,8 @@ def run(pixels: Array, values: Values, context: Context) -> Array:
 def turned(pixels: Array, to_before: Transform, rect: Rect, wanted: Rect) -> Array:
     """What a transform brings to the ``wanted`` pixels from those that lie in ``rect``."""
     x, y = to_before.middles(wanted)
+    if to_before.rearranges:
+        return pixels[y.astype(int) - rect.top, x.astype(int) - rect.left]
     return srgb_decode(warp(srgb_encode(pixels), y - rect.top, x - rect.left))
 
 
@@ -46,14 +65,12 @@ def of_whole(picture: Array, values: Values) -> Array:
     """A small picture of the whole source, cropped and straightened."""
     before = Frame(Size(*picture.shape[:2]), Noise())
     frame = after(before, values)
-    if not float(values["angle"]):
-        ((_, _, x), (_, _, y), _) = frame.to_source.rows
-        return picture[Rect(int(y), int(x), frame.size.height, frame.size.width).slices]
     return turned(picture, frame.to_source, before.size.rect, frame.size.rect)
 
 
 MODEL = Model(
-    Stage.DEVELOP, "crop", "Crop", "Which part of the picture is wanted, and how it is turned.",
-    (*EDGES, ANGLE), run, lambda values, context: LANCZOS_LOBES + 1, after=after, roles=(Role.SHAPE,),
+    Stage.DEVELOP, "crop", "Crop", "Which part of the picture is wanted, and how it stands.",
+    (*EDGES, ANGLE, RATIO, ASPECT, SIDE, TURN, MIRROR), run,
+    lambda values, context: LANCZOS_LOBES + 1, after=after, roles=(Role.SHAPE,),
     summary=lambda model, values, size: "cropped", tools=(CROP, LEVEL),
 )  # fmt: skip

@@ -1,4 +1,4 @@
-"""What a crop leaves of a picture that is turned."""
+"""What a crop leaves of a picture that is straightened, turned and mirrored."""
 
 from __future__ import annotations
 
@@ -13,14 +13,44 @@ from ...frame import Frame
 from ...model import Values
 from ...transform import Transform
 
+FREE, AS_SHOT, OWN = "free", "as-shot", "own"
+# Long to short side. ISO 216, clause 3: the sides of a sheet are to each other as a square's side to its diagonal.
+RATIOS = {"1:1": 1.0, "4:5": 5 / 4, "5:7": 7 / 5, "2:3": 3 / 2, "3:4": 4 / 3, "16:9": 16 / 9, "iso-216": math.sqrt(2)}
+AS_IT_IS, LANDSCAPE, PORTRAIT = "as-it-is", "landscape", "portrait"
+QUARTERS = ("0", "90", "180", "270")  # degrees, clockwise
+
+
+def ratio(values: Values, size: Size, width: float, height: float) -> float | None:
+    """Width to height that a crop of these sides is to have, in a source of a size; None if it is free.
+
+    The long side of the ratio lies along that of the crop, unless landscape or portrait is asked for (as it is seen,
+    after quarter turns).
+    """
+    wish = str(values["ratio"])
+    if wish == FREE:
+        return None
+    if wish == AS_SHOT:
+        long = max(size.width, size.height) / min(size.width, size.height)
+    else:
+        long = float(values["aspect"]) if wish == OWN else RATIOS[wish]
+    long, side = max(long, 1 / long), str(values["side"])
+    wide = width >= height if side == AS_IT_IS else (side == LANDSCAPE) != _swaps(values)
+    return long if wide else 1 / long
+
 
 def cut(values: Values, size: Size) -> tuple[float, float, float, float]:
-    """Left, top, right and bottom in px of the turned source: the wish, made smaller until nothing is empty in it.
+    """Left, top, right and bottom in px of the straightened source: the wish, made smaller until it will do.
 
-    The source (of a size) is turned about its middle; the wish shrinks about its own.
+    First to the ratio that is asked for, then until nothing is empty in it, each about its own middle; the source (of
+    a size) is straightened about its own.
     """
     left, right = sorted(float(values[k]) / 100 * size.width for k in ("left", "right"))
     top, bottom = sorted(float(values[k]) / 100 * size.height for k in ("top", "bottom"))
+    wanted = ratio(values, size, right - left, bottom - top)
+    if wanted is not None:
+        half_x, half_y = min(right - left, (bottom - top) * wanted) / 2, min(bottom - top, (right - left) / wanted) / 2
+        x, y = (left + right) / 2, (top + bottom) / 2
+        left, top, right, bottom = x - half_x, y - half_y, x + half_x, y + half_y
     angle = float(values["angle"])
     if not angle:
         return left, top, right, bottom
@@ -39,7 +69,7 @@ def cut(values: Values, size: Size) -> tuple[float, float, float, float]:
 
 
 def after(frame: Frame, values: Values) -> Frame:
-    """The frame of what is left. Cut to whole pixels; without turning, they are the very pixels of before."""
+    """The frame of what is left. Cut to whole pixels; if not straightened, they are the very pixels of before."""
     size, angle = frame.size, float(values["angle"])
     left, top, right, bottom = cut(values, size)
     x, y = min(round(left), size.width - 1), min(round(top), size.height - 1)
@@ -47,8 +77,36 @@ def after(frame: Frame, values: Values) -> Frame:
     if angle:  # rounded inwards: no empty corner
         x, y = math.ceil(left - 1e-6), math.ceil(top - 1e-6)
         width, height = max(1, math.floor(right + 1e-6) - x), max(1, math.floor(bottom + 1e-6) - y)
+    wanted = ratio(values, size, width, height)
+    if wanted is not None:  # rounding must not make a square oblong
+        if not angle:
+            width, height = max(1, round(right - left)), max(1, round(bottom - top))
+            x, y = min(x, size.width - width), min(y, size.height - height)
+        if round(width / wanted) <= height:
+            height = max(1, round(width / wanted))
+        else:
+            width = min(width, max(1, round(height * wanted)))
     moved = Transform.shift(x, y)
     back = Transform.turn(-angle, size.width / 2, size.height / 2).after(moved) if angle else moved
     whole = (x, y, width, height, angle) == (0, 0, size.width, size.height, 0)
-    to_source = frame.to_source.after(back)
-    return replace(frame, size=Size(height, width), to_source=to_source, wraps=frame.wraps and whole)
+    left_alone = str(values["turn"]) == "0" and values["mirror"] == "off"
+    seen = Size(width, height) if _swaps(values) else Size(height, width)
+    to_source = frame.to_source.after(back).after(_turned_back(values, Size(height, width)))
+    return replace(frame, size=seen, to_source=to_source, wraps=frame.wraps and whole and left_alone)
+
+
+def _swaps(values: Values) -> bool:
+    return str(values["turn"]) in ("90", "270")
+
+
+def _turned_back(values: Values, size: Size) -> Transform:
+    """From what is seen after quarter turns and mirroring to the picture (of a size) before."""
+    width, height = float(size.width), float(size.height)
+    back = {
+        "0": Transform(),
+        "90": Transform(((0, 1, 0), (-1, 0, height), (0, 0, 1))),
+        "180": Transform(((-1, 0, width), (0, -1, height), (0, 0, 1))),
+        "270": Transform(((0, -1, width), (1, 0, 0), (0, 0, 1))),
+    }[str(values["turn"])]
+    across = height if _swaps(values) else width
+    return back.after(Transform(((-1, 0, across), (0, 1, 0), (0, 0, 1)))) if values["mirror"] == "on" else back

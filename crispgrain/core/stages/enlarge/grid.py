@@ -36,8 +36,8 @@ def grids(context: Context, factor: float | None = None) -> tuple[Sampling, Samp
     That of the result itself if it is not turned, unless a ``factor`` is given; its corner is the picture's then.
     """
     size, wraps = context.before.size, context.before.wraps
-    (across, slant, left), (_, down, top), _ = to_before(context).rows
-    if factor is None and not slant:
+    (across, _, left), (_, down, top), _ = to_before(context).rows
+    if factor is None and to_before(context).upright:
         return Sampling(size.height, down, top), Sampling(size.width, across, left, wraps)
     step = 1 / factor if factor is not None else to_before(context).stretch
     return Sampling(size.height, step), Sampling(size.width, step, 0.0, wraps)
@@ -56,9 +56,9 @@ def covered(rect: Rect, grid: tuple[Sampling, Sampling]) -> Rect:
 def resampled(pixels: Array, rect: Rect, grid: tuple[Sampling, Sampling], context: Context) -> Array:
     """The wanted part of the result from ``pixels``, which lie in ``rect`` of a grid over the picture."""
     wanted = context.wanted
-    (across, slant, left), (_, down, top), _ = to_before(context).rows
+    (across, _, left), (_, down, top), _ = to_before(context).rows
     rows, columns = grid
-    if slant:
+    if not to_before(context).upright:
         x, y = to_before(context).middles(wanted)
         y, x = (y - rows.offset) / rows.step - rect.top, (x - columns.offset) / columns.step - rect.left
         return resample.warp(pixels, y, x, to_before(context).stretch / rows.step)
