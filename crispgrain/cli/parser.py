@@ -11,7 +11,9 @@ from crispgrain import __version__
 from crispgrain.core.colour.icc import PROFILE_NAMES
 from crispgrain.core.files import OutputFormat
 from crispgrain.core.render import naming
+from crispgrain.core.stages.develop.crop_shape import QUARTERS, RATIOS
 from crispgrain.core.stages.print.file import LIKE_SOURCE
+from crispgrain.core.stages.print.paper import FILL, FIT
 
 from .demo import demo_roll
 from .edit import edit_files
@@ -72,6 +74,18 @@ def make_parser() -> argparse.ArgumentParser:
     for by in ("long-side", "width", "height"):
         size.add_argument(f"--{by}", type=int, metavar="PX")
     size.add_argument("--factor", type=float, metavar="F")
+    size.add_argument(
+        "--print", metavar="PAPER", dest="paper", help="size and shape for a paper: a3, 40x60cm, 8x10in, 250x380mm …"
+    )
+    run.add_argument("--fit", choices=(FILL, FIT), help="cut to the paper's ratio (fill), or leave it whole")
+    run.add_argument("--bleed", metavar="LENGTH", help="printed beyond the edge of the paper, e.g. 3mm")
+    run.add_argument("--border", metavar="LENGTH", help="white within the edge of the paper, e.g. 2cm")
+    run.add_argument(
+        "--crop", metavar="RATIO|X,Y,W,H", help=f"a ratio ({', '.join(RATIOS)}, as-shot), or px of the source"
+    )
+    run.add_argument("--straighten", metavar="DEG|auto", help="degrees clockwise, or what is found to be level")
+    run.add_argument("--turn", choices=QUARTERS, help="degrees clockwise")
+    run.add_argument("--mirror", action="store_true", help="let left and right change places")
 
     edit = jobs.add_parser("edit", help="treat what another program hands over, and hand it back")
     edit.set_defaults(job=edit_files)

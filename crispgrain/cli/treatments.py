@@ -16,6 +16,8 @@ from crispgrain.core.treatment import Treatment
 from crispgrain.session.changes import with_settings
 from crispgrain.session.rules import first_match, load_rules
 
+from .shape import with_shape
+
 
 def treatment_of(options: argparse.Namespace, path: Path, shot: Shot | None = None) -> Treatment:
     """The treatment of a file: given, or kept for it, or metered; then changed as asked.
@@ -29,6 +31,7 @@ def treatment_of(options: argparse.Namespace, path: Path, shot: Shot | None = No
             field = "factor" if by == "factor" else "pixels"
             treatment = treatment.set("enlarge.on", True).set("enlarge.by", by.replace("_", "-"))
             treatment = treatment.set(f"enlarge.{field}", wish)
+    treatment = with_shape(treatment, options, shot)
     for wish in options.zones:
         treatment = _with_zone(treatment, wish)
     settings = {}

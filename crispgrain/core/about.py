@@ -9,19 +9,31 @@ from crispgrain.geometry import Size
 
 from .files.source import Source
 from .meter.reading import Reading
-
-LEAST_SEEN = 0.3  # px of blur
+from .model import Values
 
 
 @dataclass(frozen=True)
 class Facts:
-    """A shot, and of its result the size, the resolution, and the blur that is left in it (sigma in px)."""
+    """A shot, and of its result the size, the Print stage's values, and the blur that is left in it (sigma in px).
+
+    ``cropped`` is the size of what is left of the source.
+    """
 
     source: Source
     reading: Reading
     size: Size
-    ppi: float
+    printing: Values
     softness: float
+    cropped: Size
+
+    @property
+    def ppi(self) -> float:
+        return float(self.printing["ppi"])
+
+    @property
+    def factor(self) -> float:
+        """How many times wider and higher the result is than what is left of the source."""
+        return self.size.width / self.cropped.width
 
 
 @dataclass(frozen=True)
@@ -40,14 +52,3 @@ class About:
     compared: bool = False
     reading: Callable[[Facts], list[str]] = lambda facts: []
     remarks: Callable[[Facts], list[str]] = lambda facts: []
-
-
-def print_words(facts: Facts) -> list[str]:
-    """Size of the result, in pixels and on paper, and how soft it will be."""
-    size, ppi = facts.size, facts.ppi
-    left = [f"blur left: about {facts.softness:.1f} px"] if facts.softness >= LEAST_SEEN else []
-    return [
-        f"Result: {size.width} × {size.height} px",
-        f"{size.width / ppi * 2.54:.1f} × {size.height / ppi * 2.54:.1f} cm at {ppi:g} ppi",
-        *left,
-    ]

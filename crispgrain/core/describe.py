@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from crispgrain.geometry import Size
+
 from .about import Facts
 from .model import Stage
 from .registry import ABOUT
@@ -12,8 +14,10 @@ from .resolve import ResolvedOperation
 
 
 def facts_of(pipeline: Pipeline) -> Facts:
-    ppi = float(pipeline.resolved[Stage.PRINT].values["ppi"])
-    return Facts(pipeline.source, pipeline.reading, pipeline.size, ppi, pipeline.steps[-1].after.softness)
+    frame, size = pipeline.steps[-1].after, pipeline.size
+    cropped = Size(*(max(1, round(n * frame.to_source.stretch)) for n in (size.height, size.width)))
+    printing = pipeline.resolved[Stage.PRINT].values
+    return Facts(pipeline.source, pipeline.reading, size, printing, frame.softness, cropped)
 
 
 def stage_summary(stage: Stage, pipeline: Pipeline) -> str:

@@ -86,6 +86,7 @@ class Parameter:
 class Shape(Enum):
     """What is drawn with a tool."""
 
+    NOTHING = "nothing"
     LINE = "line"
     RECTANGLE = "rectangle"
 
@@ -109,7 +110,8 @@ class Tool:
     """A way to tell a model something on the picture itself.
 
     ``label`` is on its button, ``hint`` says in one line how to use it, ``done`` what was done, for undo.
-    ``settings`` makes values of what was drawn; it raises ToolError, in words, if that will not do.
+    ``settings`` makes values of what was drawn, perhaps with words on them; it raises ToolError, in words, if that will
+    not do.
     ``slow`` tools are worked out off the window's thread.
     """
 
@@ -117,7 +119,7 @@ class Tool:
     hint: str
     done: str
     shape: Shape
-    settings: Callable[[Drawn], Values]
+    settings: Callable[[Drawn], Values | tuple[Values, str]]
     slow: bool = False
 
 

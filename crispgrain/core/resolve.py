@@ -6,11 +6,15 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
 from .files.source import Source
+from .frame import Frame
 from .masks import Mask
-from .meter.reading import Reading
+from .meter.reading import Noise, Reading
 from .model import Model, Role, Stage, Value
 from .operation import Operation
-from .registry import ABOUT, find_model, models_of
+from .registry import ABOUT, CROP, find_model, models_of
+from .stages.develop.crop_shape import LANDSCAPE, OWN, PORTRAIT, after
+from .stages.enlarge.size import exactly
+from .stages.print.paper import sheet_of
 from .treatment import Treatment
 
 
@@ -71,7 +75,45 @@ def resolve(treatment: Treatment, source: Source, reading: Reading) -> Resolved:
     """
     stages = {stage: concrete(treatment[stage], source, reading) for stage in Stage}
     beside = tuple(concrete(o, source, reading) for o in treatment.operations if not o.everywhere)
-    return Resolved(_without_double_work(stages, treatment), beside)
+    return for_print(Resolved(_without_double_work(stages, treatment), beside), source, treatment[Stage.ENLARGE].on)
+
+
+def for_print(resolved: Resolved, source: Source, enlarge: bool | None = None) -> Resolved:
+    """With crop and size as the chosen print asks for them, lying or upright as the shot is cropped.
+
+    Where Enlarge is switched off (``enlarge`` is False), all pixels stay, and the resolution is what that gives.
+
+    Raises
+    ------
+    TreatmentError
+        If the border leaves nothing of the paper.
+    """
+    printing, enlarging = resolved[Stage.PRINT], resolved[Stage.ENLARGE]
+    sheet = sheet_of(printing.values)
+    if sheet is None:
+        return resolved
+    frame = Frame(source.size, Noise())
+    shape = next((o for o in resolved.beside if o.model is CROP), None) or concrete(
+        Operation(CROP.id, Stage.DEVELOP, on=True, model=CROP.id), source, Reading()
+    )
+    if not shape.on:
+        shape = concrete(Operation(CROP.id, Stage.DEVELOP, on=True, model=CROP.id), source, Reading())
+    cropped = after(frame, shape.values).size
+    area = sheet.area(cropped.width >= cropped.height)
+    if sheet.fills:
+        side = LANDSCAPE if area.width >= area.height else PORTRAIT
+        aspect = max(area.width, area.height) / min(area.width, area.height)
+        shape = replace(shape, values={**shape.values, "ratio": OWN, "aspect": aspect, "side": side})
+        cropped = after(frame, shape.values).size
+    size = area if sheet.fills else sheet.fitted(cropped)
+    stages = dict(resolved.stages)
+    if enlarge is False:
+        ppi = sheet.ppi * cropped.width / size.width
+        stages[Stage.PRINT] = replace(printing, values={**printing.values, "ppi": ppi})
+    else:
+        stages[Stage.ENLARGE] = replace(enlarging, on=True, values={**enlarging.values, **exactly(size)})
+    others = tuple(o for o in resolved.beside if o.model is not CROP)
+    return Resolved(stages, (*others, shape))
 
 
 def concrete(operation: Operation, source: Source, reading: Reading) -> ResolvedOperation:

@@ -17,6 +17,7 @@ from ..colour import icc
 from ..files.write import OutputSettings, write_picture
 from ..model import Stage
 from ..stages.print.file import output_settings
+from ..stages.print.paper import Layout, sheet_of
 from . import naming
 from .pipeline import Pipeline
 from .progress import Progress, ProgressEstimator
@@ -41,6 +42,7 @@ def render_whole(
     Returns
     -------
     uint8 or uint16, H x W x 3
+        With white around it if the chosen print leaves some.
 
     Raises
     ------
@@ -49,7 +51,9 @@ def render_whole(
     """
     profile = settings.profile_bytes
     size, depth = pipeline.size, len(pipeline.steps)
-    shape = (size.height, size.width, 3)
+    sheet = sheet_of(pipeline.resolved[Stage.PRINT].values)
+    layout = sheet.layout(size) if sheet is not None else Layout(size, size, 0, 0)
+    shape = (layout.sheet.height, layout.sheet.width, 3)
     dtype = np.uint8 if settings.stored_bits == 8 else np.uint16
     nbytes = int(np.prod(shape)) * np.dtype(dtype).itemsize
     if nbytes <= IN_MEMORY:
@@ -57,6 +61,8 @@ def render_whole(
     else:
         # The file is removed from the folder at once and lives as long as the array.
         out = np.memmap(tempfile.TemporaryFile(dir=scratch), dtype, shape=shape)  # noqa: SIM115
+    if layout.sheet != size:
+        out[:] = np.iinfo(dtype).max
     places = list(tiles_over(size.rect, pipeline.tile))
     rects = [tile_rect(*place, pipeline.tile, size) for place in places]
     clock = ProgressEstimator([r.height * r.width for r in rects], report)
@@ -64,7 +70,7 @@ def render_whole(
     def render(place: tuple[int, int], rect: Rect) -> None:
         cancel.check()
         pixels = pipeline.tile_pixels(*place, depth, cancel)
-        out[rect.slices] = icc.from_working(pixels, profile, settings.stored_bits)
+        out[rect.moved(layout.above, layout.left).slices] = icc.from_working(pixels, profile, settings.stored_bits)
 
     with single_threaded_libraries(), ThreadPoolExecutor(worker_count()) as pool:
         for _ in pool.map(render, places, rects):

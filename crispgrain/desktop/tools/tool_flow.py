@@ -31,7 +31,10 @@ class ToolFlow(QObject):
 
     # ---- tools of models -----------------------------------------------------------
     def start(self, tool: Tool) -> None:
-        """Ask for what a tool needs."""
+        """Ask for what a tool needs; nothing is drawn for some."""
+        if tool.shape is Shape.NOTHING:
+            self._use(tool, self._session.operation, ())
+            return
         self._easel.hand.ask(tool.shape, partial(self._use, tool, self._session.operation))
         self._status.say(tool.hint)
 
@@ -41,12 +44,13 @@ class ToolFlow(QObject):
             return
         given, _ = self._session.treatment.addressed(operation)
         values = concrete(given, shot.source, shot.reading).values
-        drawn = Drawn(_moved(points, to_source), shot.source, shot.reading, values)
+        drawn = Drawn(_moved(points, to_source) if points else (), shot.source, shot.reading, values)
 
-        def done(settings: Values) -> None:
+        def done(answer: Values | tuple[Values, str]) -> None:
+            settings, said = answer if isinstance(answer, tuple) else (answer, "")
             if self._session.shot is not shot:
                 return
-            self._status.say("")
+            self._status.say(said)
             try:
                 named = {f"{operation}.{name}": value for name, value in settings.items()}
                 self._session.change_settings(named, f"{given.stage.label}: {tool.done}")
@@ -57,7 +61,7 @@ class ToolFlow(QObject):
             self._status.say(str(error) if isinstance(error, ToolError) else f"That could not be used ({error}).")
 
         if tool.slow:
-            self._status.say("Working it out …")
+            self._status.say(tool.hint if tool.shape is Shape.NOTHING else "Working it out …")
             self._background.submit(Urgency.VISIBLE, lambda: tool.settings(drawn), done, failed)
             return
         try:

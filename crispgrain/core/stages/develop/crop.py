@@ -12,7 +12,7 @@ from ...meter.reading import Noise
 from ...model import Context, Model, Parameter, Role, Stage, Values
 from ...transform import Transform
 from .crop_shape import AS_IT_IS, AS_SHOT, FREE, LANDSCAPE, OWN, PORTRAIT, QUARTERS, RATIOS, after
-from .crop_tools import CROP, LEVEL
+from .crop_tools import CROP, FIND_LEVEL, LEVEL
 
 EDGES = (
     Parameter("left", "Left", "Where the picture begins, as a share of the source's width.", 0.0, 0, 100, 0.1, "%",
@@ -72,5 +72,5 @@ MODEL = Model(
     Stage.DEVELOP, "crop", "Crop", "Which part of the picture is wanted, and how it stands.",
     (*EDGES, ANGLE, RATIO, ASPECT, SIDE, TURN, MIRROR), run,
     lambda values, context: LANCZOS_LOBES + 1, after=after, roles=(Role.SHAPE,),
-    summary=lambda model, values, size: "cropped", tools=(CROP, LEVEL),
+    summary=lambda model, values, size: "cropped", tools=(CROP, LEVEL, FIND_LEVEL),
 )  # fmt: skip

@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 
+from ...meter.level import tilt_of_shot
 from ...model import Drawn, Shape, Tool, ToolError, Values
 from ...transform import Transform
 
@@ -31,6 +32,14 @@ def _of_line(drawn: Drawn) -> Values:
     return {"angle": (slant + 45) % 90 - 45}
 
 
+def _found(drawn: Drawn) -> tuple[Values, str]:
+    tilt = tilt_of_shot(drawn.source)
+    share = f"{100 * tilt.confidence:.0f} % of its long edges say so"
+    if not tilt.sure:
+        raise ToolError(f"Nothing says surely what is level or upright here ({tilt.degrees:+.1f}°, {share}).")
+    return {"angle": -tilt.degrees}, f"It leaned by {tilt.degrees:+.2f}°; {share}."
+
+
 CROP = Tool(
     "Draw crop …", "Drag a rectangle over what is to stay. Esc leaves it.", "crop drawn", Shape.RECTANGLE,
     _of_rectangle,
@@ -38,4 +47,7 @@ CROP = Tool(
 LEVEL = Tool(
     "Level line …", "Draw along something that is to be level or upright. Esc leaves it.", "straightened", Shape.LINE,
     _of_line,
+)  # fmt: skip
+FIND_LEVEL = Tool(
+    "Find level", "Looking for what is level or upright …", "straightened as found", Shape.NOTHING, _found, slow=True,
 )  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
-from ...about import About, print_words
+from ...about import About
+from .words import print_words
 
 ABOUT = About(reading=print_words)

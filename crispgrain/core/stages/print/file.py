@@ -13,6 +13,7 @@ from ...colour.spaces import OUTPUT_SPACES
 from ...files.source import RawSource, Source
 from ...files.write import OutputFormat, OutputSettings
 from ...model import Model, Parameter, Stage, Values
+from .paper import FILL, FIT, MM, NONE, OWN, PAPERS, paper_words
 
 LIKE_SOURCE = "source"  # as a format: that of each shot, and its depth, profile and resolution
 # What each kind of file comes back as; what is not among these is a TIFF, which holds all there is.
@@ -33,12 +34,36 @@ def summary(model: Model, values: Values, size: Size) -> str:
     if not _is_own(values):
         return "like the source"
     bits = "8" if _is_jpeg(values) else values["bits"]
-    return f"{str(values['format']).upper()} {bits} bit, {float(values['ppi']):.0f} ppi"
+    paper = f"{paper_words(values)}, " if values["paper"] != NONE else ""
+    return f"{paper}{str(values['format']).upper()} {bits} bit, {float(values['ppi']):.0f} ppi"
 
+
+def _on_paper(values: Values) -> bool:
+    return values["paper"] != NONE
+
+
+PAPER = (
+    Parameter("paper", "Print", "The paper it goes on: crop and size follow, lying or upright as each shot does.", NONE,
+              choices=(NONE, *PAPERS, OWN), labels=("no paper chosen", *(p.name for p in PAPERS.values()), "own size"),
+              resizes=True),
+    Parameter("paper-width", "Paper width", "One side of the paper.", 30.0, 0.1, 5000, 0.1, resizes=True,
+              matters=lambda values: values["paper"] == OWN),
+    Parameter("paper-height", "Paper height", "The other side.", 40.0, 0.1, 5000, 0.1, resizes=True,
+              matters=lambda values: values["paper"] == OWN),
+    Parameter("unit", "Unit", "Of the paper's sides.", "cm", choices=tuple(MM), resizes=True,
+              matters=lambda values: values["paper"] == OWN),
+    Parameter("fit", "On the paper", "Cut the picture to the paper's ratio, or leave it whole with white around it.",
+              FILL, choices=(FILL, FIT), labels=("fill it", "fit in whole"), resizes=True, matters=_on_paper),
+    Parameter("bleed", "Bleed", "Printed beyond the edge of the paper, and cut off.", 0.0, 0, 50, 0.5, "mm",
+              resizes=True, matters=lambda values: _on_paper(values) and not float(values["border"])),
+    Parameter("border", "White border", "Left free within the edge of the paper.", 0.0, 0, 500, 1, "mm",
+              resizes=True, matters=_on_paper),
+)  # fmt: skip
 
 MODEL = Model(
     Stage.PRINT, "file", "File", "The file a print lab gets: format, bit depth, profile and resolution.",
     (
+        *PAPER,
         Parameter("format", "Format", "TIFF and PNG lose nothing; JPEG is small.", "tiff",
                   choices=(*(f.value for f in OutputFormat), LIKE_SOURCE),
                   labels=(*(f.value.upper() for f in OutputFormat), "like the source")),
