@@ -11,7 +11,8 @@ from crispgrain.core.errors import ShotError
 from crispgrain.session.handing_back import HandedBack, hand_back
 
 from .opening import opened
-from .treatments import treatment_of
+from .shape import SHAPES
+from .treatments import FILE, SIZES, treatment_of
 
 GIVEN_UP = 3  # exit code if the user did not want anything written
 
@@ -22,7 +23,7 @@ def edit_files(options: argparse.Namespace) -> int:
 
     options.sidecars, options.rules = sidecar_folder(), None
     options.zones, options.settings, options.only = [], [], None
-    for name in ("long_side", "width", "height", "factor", "format", "bits", "profile", "ppi"):
+    for name in (*SIZES, *SHAPES, *FILE):
         setattr(options, name, None)
     if options.treatment or options.preset:
         treatment_of(options, Path("-"))  # a wrong call fails before any work is done

@@ -12,6 +12,8 @@ from crispgrain.core.stages.develop.crop_shape import AS_SHOT, RATIOS
 from crispgrain.core.stages.print.paper import length_from, settings_from
 from crispgrain.core.treatment import Treatment
 
+SHAPES = ("crop", "straighten", "turn", "mirror", "paper", "fit", "bleed", "border")  # options of a call
+
 
 def with_shape(treatment: Treatment, options: argparse.Namespace, shot: Shot | None) -> Treatment:
     """A treatment with crop and print as asked; without a ``shot``, only whether the call makes sense is found out.

@@ -18,6 +18,9 @@ from crispgrain.session.rules import first_match, load_rules
 
 from .shape import with_shape
 
+SIZES = ("long_side", "width", "height", "factor")  # options of a call, as are these
+FILE = ("format", "bits", "profile", "ppi")
+
 
 def treatment_of(options: argparse.Namespace, path: Path, shot: Shot | None = None) -> Treatment:
     """The treatment of a file: given, or kept for it, or metered; then changed as asked.
@@ -25,7 +28,7 @@ def treatment_of(options: argparse.Namespace, path: Path, shot: Shot | None = No
     A stage that would be off for the ``shot`` is on if one of its settings is given.
     """
     treatment = _base(options, path, shot)
-    for by in ("long_side", "width", "height", "factor"):
+    for by in SIZES:
         wish = getattr(options, by)
         if wish is not None:
             field = "factor" if by == "factor" else "pixels"
@@ -47,7 +50,7 @@ def treatment_of(options: argparse.Namespace, path: Path, shot: Shot | None = No
         if unknown:
             raise TreatmentError(f"--only names stages ({', '.join(Stage)}), not “{unknown[0]}”")
         treatment = treatment.only(Stage(s) for s in wanted)
-    for field in ("format", "bits", "profile", "ppi"):
+    for field in FILE:
         if getattr(options, field) is not None:
             treatment = treatment.set(f"print.{field}", getattr(options, field))
     return treatment

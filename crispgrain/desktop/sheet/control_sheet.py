@@ -9,6 +9,7 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QFrame,
+    QGridLayout,
     QHBoxLayout,
     QLabel,
     QPushButton,
@@ -29,6 +30,7 @@ from .histogram import Histogram
 from .rows import Row, WheelPasses, row_for
 from .zone_row import ZoneRow
 
+TOOLS_BESIDE = 2  # each other
 WIDTH = 262
 
 
@@ -76,7 +78,7 @@ class ControlSheet(QScrollArea):
         self.strip = QPushButton("Test strip …")
         self.strip.setToolTip("Compare models and strengths of this stage on one spot.")
         self.tools: list[QPushButton] = []
-        self._drawing = QHBoxLayout()
+        self._drawing = QGridLayout()
         self.zones = ZoneRow()
         self.settings = QVBoxLayout()
         self.settings.setSpacing(8)
@@ -110,7 +112,7 @@ class ControlSheet(QScrollArea):
         buttons.addStretch()
         layout.addLayout(buttons)
         layout.addSpacing(4)
-        self._drawing.addStretch()
+        self._drawing.setColumnStretch(TOOLS_BESIDE, 1)
         layout.addLayout(self._drawing)
         layout.addLayout(self.settings)
         layout.addStretch()
@@ -184,7 +186,7 @@ class ControlSheet(QScrollArea):
             self.tools.append(QPushButton(tool.label))
             self.tools[-1].setToolTip(tool.hint)
             self.tools[-1].clicked.connect(partial(self._take_up, tool))
-            self._drawing.insertWidget(n, self.tools[-1])
+            self._drawing.addWidget(self.tools[-1], *divmod(n, TOOLS_BESIDE))
         for p in resolved.model.parameters:
             row = row_for(p)
             row.changed.connect(lambda name, value: self.setting_changed.emit(f"{self.operation}.{name}", value))

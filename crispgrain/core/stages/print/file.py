@@ -34,8 +34,10 @@ def summary(model: Model, values: Values, size: Size) -> str:
     if not _is_own(values):
         return "like the source"
     bits = "8" if _is_jpeg(values) else values["bits"]
-    paper = f"{paper_words(values)}, " if values["paper"] != NONE else ""
-    return f"{paper}{str(values['format']).upper()} {bits} bit, {float(values['ppi']):.0f} ppi"
+    kind = f"{str(values['format']).upper()} {bits} bit"
+    if values["paper"] != NONE:
+        return f"{paper_words(values)}, {kind}"
+    return f"{kind}, {float(values['ppi']):.0f} ppi"
 
 
 def _on_paper(values: Values) -> bool:
