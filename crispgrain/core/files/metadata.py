@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import tempfile
+from dataclasses import dataclass
+from enum import StrEnum
 from pathlib import Path
 
 import exiv2
@@ -34,6 +37,8 @@ LEFT_XMP_TAGS = {
     "PlanarConfiguration", "YCbCrSubSampling", "YCbCrPositioning", "XResolution", "YResolution", "ResolutionUnit",
     "PixelXDimension", "PixelYDimension", "ColorSpace", "NativeDigest", "Thumbnails", "CreatorTool", "Orientation",
 }  # fmt: skip
+# Parts of the names of tags that say whose camera it was, or where.
+PERSONAL = ("Serial", "Owner", "GPS", "Location", "HostComputer", "ImageUniqueID")
 LEFT_PHOTO_TAGS = {"PixelXDimension", "PixelYDimension", "ColorSpace", "MakerNote", "InteroperabilityTag"}
 
 
@@ -96,8 +101,40 @@ def noise_profile(path: Path) -> NDArray[np.float64] | None:
     return None
 
 
-def carry_over(source: Path, target: Path, software: str, size: Size) -> None:
-    """Copy the photograph's metadata from one file to another of ``size``, written in place.
+class Kept(StrEnum):
+    """How much of a shot's metadata goes on."""
+
+    ALL = "all"
+    REDUCED = "reduced"  # neither where it was, nor whose camera it was
+    NONE = "none"
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What a result's metadata are to be: how much is kept of the shot's, and what is said anew.
+
+    ``ppi`` goes into Exif, beside the place that a format may have for it.
+    """
+
+    kept: Kept = Kept.ALL
+    copyright: str = ""
+    creator: str = ""
+    caption: str = ""
+    ppi: float | None = None
+
+
+def blocks(source: Path, software: str, size: Size, wanted: Wanted) -> tuple[bytes, bytes]:
+    """Exif and XMP as a file of ``size`` would have them by :func:`carry_over`, for formats that exiv2 cannot write."""
+    with tempfile.TemporaryDirectory() as folder:
+        carrier = Path(folder) / "carrier.jpg"
+        Image.new("RGB", (8, 8)).save(carrier)
+        carry_over(source, carrier, software, size, wanted)
+        with Image.open(carrier) as picture:
+            return picture.info.get("exif", b""), picture.info.get("xmp", b"")
+
+
+def carry_over(source: Path, target: Path, software: str, size: Size, wanted: Wanted = Wanted()) -> None:
+    """Copy the photograph's metadata from one file to another of ``size``, written in place, as far as ``wanted``.
 
     Orientation is set to upright, since pixels are written upright. What describes the old file's layout, its
     thumbnail, and adjustments that are in the pixels now, are left behind.
@@ -111,19 +148,25 @@ def carry_over(source: Path, target: Path, software: str, size: Size) -> None:
     if out is None:
         raise OSError(f"metadata of {target.name} cannot be written")
     exif, xmp = out.exifData(), out.xmpData()
-    given = _open(source)
+    given = _open(source) if wanted.kept is not Kept.NONE else None
+    reduced = wanted.kept is Kept.REDUCED
     if given is not None:
         for datum in given.exifData():
             group, tag = datum.groupName(), datum.tagName()
+            if reduced and (group == "GPSInfo" or any(word in tag for word in PERSONAL)):
+                continue
             if (
                 (group == "Image" and tag in CARRIED_IMAGE_TAGS)
                 or (group == "Photo" and tag not in LEFT_PHOTO_TAGS)
                 or group == "GPSInfo"
             ):
                 exif.add(exiv2.ExifKey(datum.key()), datum.value())
-        out.setIptcData(given.iptcData())
+        if not reduced:
+            out.setIptcData(given.iptcData())
         for known in given.xmpData():
             group, tag = known.groupName(), known.tagName().partition("/")[0].partition("[")[0]
+            if reduced and (tag in IPTC_FIELDS or tag.startswith("GPS") or any(word in tag for word in PERSONAL)):
+                continue
             if tag not in LEFT_XMP_TAGS and (group in CARRIED_XMP_GROUPS or tag in IPTC_FIELDS):
                 xmp.add(exiv2.XmpKey(known.key()), known.value())
         _carry_panorama(given, xmp, size)
@@ -131,6 +174,16 @@ def carry_over(source: Path, target: Path, software: str, size: Size) -> None:
     exif["Exif.Photo.PixelYDimension"] = exiv2.ULongValue(size.height)
     exif["Exif.Image.Orientation"] = exiv2.UShortValue(1)
     exif["Exif.Image.Software"] = software
+    if wanted.ppi is not None:
+        for tag in ("XResolution", "YResolution"):
+            exif[f"Exif.Image.{tag}"] = exiv2.URationalValue((round(wanted.ppi * 100), 100))
+        exif["Exif.Image.ResolutionUnit"] = exiv2.UShortValue(2)  # inch
+    for words, in_exif, in_xmp in (
+        (wanted.copyright, "Copyright", "rights"), (wanted.creator, "Artist", "creator"),
+        (wanted.caption, "ImageDescription", "description"),
+    ):  # fmt: skip
+        if words:
+            exif[f"Exif.Image.{in_exif}"], xmp[f"Xmp.dc.{in_xmp}"] = words, words
     out.setExifData(exif)
     out.setXmpData(xmp)
     out.writeMetadata()

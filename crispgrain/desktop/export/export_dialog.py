@@ -34,8 +34,6 @@ from crispgrain.core.stages.print.file import LIKE_SOURCE, output_settings
 from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.base.dialogs import dialog_buttons
 
-FORMAT_NAMES = {OutputFormat.TIFF: "TIFF", OutputFormat.PNG: "PNG", OutputFormat.JPEG: "JPEG"}
-
 
 class ExportDialog(QDialog):
     """Format, bit depth, profile, resolution, folder and name of the file(s) to write."""
@@ -52,7 +50,7 @@ class ExportDialog(QDialog):
         own = output_settings(values, pipeline.source)
         self.format = QComboBox()
         for f in OutputFormat:
-            self.format.addItem(FORMAT_NAMES[f], f)
+            self.format.addItem(f.label, f)
         self.format.addItem("Like each source", LIKE_SOURCE)
         self.format.setCurrentIndex(self.format.findData(values["format"]))
         self.bits = QComboBox()
@@ -70,7 +68,7 @@ class ExportDialog(QDialog):
         self.ppi.setValue(own.ppi)
         self.ppi.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         self.quality = QSpinBox()
-        self.quality.setRange(50, 100)
+        self.quality.setRange(30, 100)
         self.quality.setValue(own.quality)
         self.quality.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.best = QCheckBox("Best effort: networks take four times as long")
@@ -87,7 +85,7 @@ class ExportDialog(QDialog):
         form.setLabelAlignment(Qt.AlignmentFlag.AlignRight)
         form.setHorizontalSpacing(14)
         for words, field in (
-            ("Format", self.format), ("Bit depth", self.bits), ("JPEG quality", self.quality),
+            ("Format", self.format), ("Bit depth", self.bits), ("Quality", self.quality),
             ("Profile", self.profile), ("Resolution", self.ppi), ("", self.best), ("Folder", folder_row),
             ("Name" if count == 1 else "Names", self.name),
         ):  # fmt: skip
@@ -111,9 +109,9 @@ class ExportDialog(QDialog):
 
     def _update(self) -> None:
         settings = output_settings(self.values, self._pipeline.source)
-        like, jpeg = self.format.currentData() == LIKE_SOURCE, settings.format is OutputFormat.JPEG
-        self._form.setRowVisible(self.bits, not like and not jpeg)
-        self._form.setRowVisible(self.quality, jpeg or (like and self._count > 1))
+        like, kind = self.format.currentData() == LIKE_SOURCE, settings.format
+        self._form.setRowVisible(self.bits, not like and not kind.only_8_bits)
+        self._form.setRowVisible(self.quality, kind.has_quality or (like and self._count > 1))
         self._form.setRowVisible(self.profile, not like)
         self._form.setRowVisible(self.ppi, not like)
         if self._count == 1:

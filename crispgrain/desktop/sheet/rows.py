@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from PySide6.QtCore import QEvent, QObject, QSignalBlocker, Qt, Signal
-from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from crispgrain.core.model import Parameter, Value
 
@@ -91,11 +91,41 @@ class ChoiceRow(QWidget):
         self.field.setCurrentIndex(self.field.findData(value))
 
 
-Row = NumberRow | ChoiceRow | PathRow
+class TextRow(QWidget):
+    """Words."""
+
+    changed = Signal(str, object)
+
+    def __init__(self, parameter: Parameter) -> None:
+        super().__init__()
+        self.parameter = parameter
+        self.field = QLineEdit()
+        self.field.setAccessibleName(parameter.name)
+        self.setToolTip(parameter.help)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 2, 0, 2)
+        layout.setSpacing(2)
+        layout.addWidget(QLabel(parameter.name))
+        layout.addWidget(self.field)
+        self.field.editingFinished.connect(self._edited)
+
+    def _edited(self) -> None:
+        if self.field.isModified():
+            self.field.setModified(False)
+            self.changed.emit(self.parameter.id, self.field.text() or None)
+
+    def show_value(self, value: Value, metered: Value, following: bool) -> None:
+        if not self.field.hasFocus() or not self.field.isModified():
+            self.field.setText(str(value))
+
+
+Row = NumberRow | ChoiceRow | PathRow | TextRow
 
 
 def row_for(parameter: Parameter) -> Row:
     """The row for a setting, by what kind of value it has."""
     if parameter.choices:
         return ChoiceRow(parameter)
-    return NumberRow(parameter) if parameter.is_number else PathRow(parameter)
+    if parameter.is_number:
+        return NumberRow(parameter)
+    return PathRow(parameter) if parameter.product is not None else TextRow(parameter)

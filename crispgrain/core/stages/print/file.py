@@ -10,6 +10,7 @@ from crispgrain.geometry import Size
 
 from ...colour.icc import PROFILE_NAMES
 from ...colour.spaces import OUTPUT_SPACES
+from ...files.metadata import Kept, Wanted
 from ...files.source import RawSource, Source
 from ...files.write import OutputFormat, OutputSettings
 from ...model import Model, Parameter, Stage, Values
@@ -18,12 +19,21 @@ from .paper import FILL, FIT, MM, NONE, OWN, PAPERS, paper_words
 LIKE_SOURCE = "source"  # as a format: that of each shot, and its depth, profile and resolution
 # What each kind of file comes back as; what is not among these is a TIFF, which holds all there is.
 FORMATS = {
-    ".jpg": OutputFormat.JPEG, ".jpeg": OutputFormat.JPEG, ".jpe": OutputFormat.JPEG, ".png": OutputFormat.PNG
+    ".jpg": OutputFormat.JPEG, ".jpeg": OutputFormat.JPEG, ".jpe": OutputFormat.JPEG, ".png": OutputFormat.PNG,
+    ".webp": OutputFormat.WEBP, ".avif": OutputFormat.AVIF,
 }  # fmt: skip
 
 
 def _is_jpeg(values: Values) -> bool:
     return values["format"] == OutputFormat.JPEG
+
+
+def _has_depths(values: Values) -> bool:
+    return _is_own(values) and not OutputFormat(str(values["format"])).only_8_bits
+
+
+def _is_lossy(values: Values) -> bool:
+    return _is_own(values) and OutputFormat(str(values["format"])).has_quality
 
 
 def _is_own(values: Values) -> bool:
@@ -33,8 +43,8 @@ def _is_own(values: Values) -> bool:
 def summary(model: Model, values: Values, size: Size) -> str:
     if not _is_own(values):
         return "like the source"
-    bits = "8" if _is_jpeg(values) else values["bits"]
-    kind = f"{str(values['format']).upper()} {bits} bit"
+    format = OutputFormat(str(values["format"]))
+    kind = f"{format.label} {'8' if format.only_8_bits else values['bits']} bit"
     if values["paper"] != NONE:
         return f"{paper_words(values)}, {kind}"
     return f"{kind}, {float(values['ppi']):.0f} ppi"
@@ -66,16 +76,29 @@ MODEL = Model(
     Stage.PRINT, "file", "File", "The file a print lab gets: format, bit depth, profile and resolution.",
     (
         *PAPER,
-        Parameter("format", "Format", "TIFF and PNG lose nothing; JPEG is small.", "tiff",
+        Parameter("format", "Format", "TIFF and PNG lose nothing, the others are small.", "tiff",
                   choices=(*(f.value for f in OutputFormat), LIKE_SOURCE),
-                  labels=(*(f.value.upper() for f in OutputFormat), "like the source")),
-        Parameter("bits", "Bit depth", "16 bits keep fine gradients; JPEG has 8.", "16", choices=("8", "16"),
-                  labels=("8 bits", "16 bits"), matters=lambda values: _is_own(values) and not _is_jpeg(values)),
+                  labels=(*(f.label for f in OutputFormat), "like the source")),
+        Parameter("bits", "Bit depth", "16 bits keep fine gradients.", "16", choices=("8", "16"),
+                  labels=("8 bits", "16 bits"), matters=_has_depths),
         Parameter("profile", "Profile", "Colour space of the file; sRGB if in doubt.", "srgb", choices=PROFILE_NAMES,
                   labels=tuple(space.name for space in OUTPUT_SPACES.values()), matters=_is_own),
         Parameter("ppi", "Resolution", "Pixels per inch of paper; labs expect 300.", 300, 36, 1200, 1, "ppi",
                   matters=_is_own),
-        Parameter("quality", "JPEG quality", "95 shows no loss.", 95, 50, 100, 1, matters=_is_jpeg),
+        Parameter("quality", "Quality", "95 shows no loss.", 95, 30, 100, 1, matters=_is_lossy),
+        Parameter("limit", "At most", "Lower the quality until the file is as small; 0 is any size.", 0, 0, 100_000, 50,
+                  "kB", matters=_is_lossy),
+        Parameter("subsampling", "Colour of JPEG", "4:4:4 keeps the colour of every pixel.", "4:4:4",
+                  choices=("4:4:4", "4:2:2", "4:2:0"), matters=_is_jpeg),
+        Parameter("progressive", "Progressive", "Shown coarsely first while it is loaded.", "off",
+                  choices=("off", "on"), matters=_is_jpeg),
+        Parameter("compression", "Compression", "Nothing is lost; not every lab reads it.", "none",
+                  choices=("none", "lzw", "zip"), labels=("none", "LZW", "ZIP"),
+                  matters=lambda values: values["format"] == OutputFormat.TIFF),
+        Parameter("metadata", "Metadata", "Reduced: neither where it was, nor whose camera it was.", "all",
+                  choices=tuple(Kept)),
+        *(Parameter(id, name, "Written into the file; empty keeps the shot's.", "", check=str)
+          for id, name in (("copyright", "Copyright"), ("creator", "Creator"), ("caption", "Caption"))),
     ),
     lambda pixels, values, context: pixels, summary=summary,
 )  # fmt: skip
@@ -86,7 +109,9 @@ def output_settings(values: Values, source: Source | None = None) -> OutputSetti
     like_source = not _is_own(values)
     chosen = OutputSettings(
         OutputFormat.TIFF if like_source else OutputFormat(str(values["format"])), int(values["bits"]),
-        str(values["profile"]), float(values["ppi"]), int(values["quality"]),
+        str(values["profile"]), float(values["ppi"]), int(values["quality"]), None, str(values["compression"]),
+        int(values["limit"]), values["progressive"] == "on", str(values["subsampling"]),
+        Wanted(Kept(str(values["metadata"])), str(values["copyright"]), str(values["creator"]), str(values["caption"])),
     )  # fmt: skip
     return _like(source, chosen) if like_source and source is not None else chosen
 

@@ -1,0 +1,191 @@
+"""Each file format: stored values (H x W x 3, uint8 or uint16) to a file with profile and resolution."""
+
+from __future__ import annotations
+
+import io
+import struct
+import zlib
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+from pathlib import Path
+from typing import Any
+
+import cv2
+import imagecodecs
+import numpy as np
+import tifffile
+from numpy.typing import NDArray
+from PIL import Image
+
+from ... import __version__
+from ..colour import icc
+from .metadata import Wanted
+
+SOFTWARE = f"Crisp Grain {__version__}"
+Blocks = tuple[bytes, bytes]  # Exif and XMP, for formats that take them with the pixels
+LEAST_QUALITY = 30  # of a picture that has to fit into so many kB
+BIG = 50_000_000  # values from which squeezing out the last bytes takes too long
+
+
+class OutputFormat(StrEnum):
+    """File formats results are written in."""
+
+    TIFF = "tiff"
+    PNG = "png"
+    JPEG = "jpeg"
+    WEBP = "webp"
+    JXL = "jxl"
+    AVIF = "avif"
+
+    @property
+    def label(self) -> str:
+        return {"jxl": "JPEG XL", "webp": "WebP"}.get(self.value, self.value.upper())
+
+    @property
+    def suffix(self) -> str:
+        return {"tiff": ".tif", "jpeg": ".jpg"}.get(self.value, f".{self.value}")
+
+    @property
+    def only_8_bits(self) -> bool:
+        return self in (OutputFormat.JPEG, OutputFormat.WEBP, OutputFormat.AVIF)
+
+    @property
+    def has_quality(self) -> bool:
+        """Whether something is lost, the less the higher the quality."""
+        return self not in (OutputFormat.TIFF, OutputFormat.PNG)
+
+    @property
+    def metadata_inside(self) -> bool:
+        """Whether metadata have to be given to the encoder, for exiv2 cannot write them afterwards."""
+        return self in (OutputFormat.JXL, OutputFormat.AVIF)
+
+    @property
+    def longest(self) -> int | None:
+        """Most pixels a side: libjpeg's JPEG_MAX_DIMENSION; WebP container specification; AVIF level 6 of AV1."""
+        return {"jpeg": 65500, "webp": 16383, "avif": 65536}.get(self.value)
+
+
+@dataclass(frozen=True)
+class OutputSettings:
+    """How a result becomes a file.
+
+    ``limit`` is the most kB it may have, 0 for any number: quality is lowered until it fits.
+    """
+
+    format: OutputFormat = OutputFormat.TIFF
+    bits: int = 16
+    profile: str = "srgb"
+    ppi: float = 300.0
+    quality: int = 95
+    icc: bytes | None = None  # a profile other than those by name
+    compression: str = "none"  # of a TIFF
+    limit: int = 0
+    progressive: bool = False
+    subsampling: str = "4:4:4"
+    metadata: Wanted = field(default_factory=Wanted)
+
+    @property
+    def profile_bytes(self) -> bytes:
+        """The ICC profile of the file; JPEG XL is always written as sRGB, for the encoder embeds no other."""
+        if self.format is OutputFormat.JXL:
+            return icc.profile("srgb")
+        return self.icc if self.icc is not None else icc.profile(self.profile)
+
+    @property
+    def stored_bits(self) -> int:
+        """Bits per channel in the file; some formats have 8 whatever is asked."""
+        return 8 if self.format.only_8_bits else self.bits
+
+
+def _tiff(pixels: NDArray, path: Path, settings: OutputSettings, blocks: Blocks) -> None:
+    compression = {"none": None, "lzw": "lzw", "zip": "zlib"}[settings.compression]
+    tifffile.imwrite(
+        path, pixels, photometric="rgb", resolution=(settings.ppi, settings.ppi), resolutionunit="INCH",
+        iccprofile=settings.profile_bytes, metadata=None, software=SOFTWARE, rowsperstrip=64,
+        bigtiff=pixels.nbytes > 4_000_000_000, compression=compression, predictor=compression is not None,
+    )  # fmt: skip
+
+
+def _png(pixels: NDArray, path: Path, settings: OutputSettings, blocks: Blocks) -> None:
+    done, encoded = cv2.imencode(".png", pixels[..., ::-1], [cv2.IMWRITE_PNG_COMPRESSION, 4])
+    if not done:
+        raise OSError("PNG encoding failed")
+    data = encoded.tobytes()
+    per_metre = round(settings.ppi / 0.0254)
+    extra = _png_chunk(b"iCCP", settings.profile.encode() + b"\0\0" + zlib.compress(settings.profile_bytes))
+    extra += _png_chunk(b"pHYs", struct.pack(">IIB", per_metre, per_metre, 1))
+    after_header = 8 + 25  # signature, then IHDR: both chunks must come before the pixels
+    path.write_bytes(data[:after_header] + extra + data[after_header:])
+
+
+def _png_chunk(name: bytes, data: bytes) -> bytes:
+    """A PNG chunk (ISO/IEC 15948, 5.3)."""
+    return struct.pack(">I", len(data)) + name + data + struct.pack(">I", zlib.crc32(name + data))
+
+
+def _jpeg(pixels: NDArray, settings: OutputSettings, quality: int, blocks: Blocks) -> bytes:
+    return _by_pillow(
+        "JPEG", pixels, settings, quality=quality, subsampling=settings.subsampling, progressive=settings.progressive,
+        optimize=pixels.size < BIG, dpi=(round(settings.ppi), round(settings.ppi)),
+    )  # fmt: skip
+
+
+def _webp(pixels: NDArray, settings: OutputSettings, quality: int, blocks: Blocks) -> bytes:
+    return _by_pillow("WEBP", pixels, settings, quality=quality)
+
+
+def _avif(pixels: NDArray, settings: OutputSettings, quality: int, blocks: Blocks) -> bytes:
+    exif, xmp = blocks
+    return _by_pillow("AVIF", pixels, settings, quality=quality, subsampling=settings.subsampling, exif=exif, xmp=xmp)
+
+
+def _by_pillow(name: str, pixels: NDArray, settings: OutputSettings, **options: Any) -> bytes:
+    out = io.BytesIO()
+    Image.fromarray(np.asarray(pixels)).save(out, name, icc_profile=settings.profile_bytes, **options)
+    return out.getvalue()
+
+
+def _jxl(pixels: NDArray, settings: OutputSettings, quality: int, blocks: Blocks) -> bytes:
+    """Distance from quality as libjxl's own command line has it: 0.1 at 99, 1 at 90 (from memory)."""
+    distance = 0.1 + (99 - quality) * 0.1 if quality < 100 else 0.0
+    data = imagecodecs.jpegxl_encode(
+        np.ascontiguousarray(pixels), distance=distance, lossless=quality == 100, usecontainer=True
+    )
+    exif, xmp = blocks
+    # ISO/IEC 18181-2, clause 9: boxes after the codestream; Exif begins with the offset of its header.
+    data = bytes(data) + _box(b"Exif", b"\0\0\0\0" + exif.removeprefix(b"Exif\0\0")) if exif else bytes(data)
+    return data + (_box(b"xml ", xmp) if xmp else b"")
+
+
+def _box(name: bytes, data: bytes) -> bytes:
+    """A box of the ISO base media file format (ISO/IEC 14496-12, 4.2)."""
+    return struct.pack(">I", 8 + len(data)) + name + data
+
+
+LOSSY: Mapping[OutputFormat, Callable[[NDArray, OutputSettings, int, Blocks], bytes]] = {
+    OutputFormat.JPEG: _jpeg, OutputFormat.WEBP: _webp, OutputFormat.AVIF: _avif, OutputFormat.JXL: _jxl
+}  # fmt: skip
+
+
+def _lossy(pixels: NDArray, path: Path, settings: OutputSettings, blocks: Blocks) -> None:
+    """With the quality that is asked for, or the highest below with which it is small enough."""
+    encode, most = LOSSY[settings.format], settings.limit * 1000
+    data = encode(pixels, settings, settings.quality, blocks)
+    if most and len(data) > most:
+        low, high, data = LEAST_QUALITY - 1, settings.quality, b""
+        while high - low > 1:
+            middle = (low + high) // 2
+            tried = encode(pixels, settings, middle, blocks)
+            if len(tried) <= most:
+                low, data = middle, tried
+            else:
+                high = middle
+        if not data:
+            raise OSError(f"it cannot be made as small as {settings.limit} kB")
+    path.write_bytes(data)
+
+
+ENCODERS: dict[OutputFormat, Callable[[NDArray, Path, OutputSettings, Blocks], None]] = {
+    OutputFormat.TIFF: _tiff, OutputFormat.PNG: _png, **dict.fromkeys(LOSSY, _lossy)
+}  # fmt: skip
