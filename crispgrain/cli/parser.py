@@ -8,8 +8,9 @@ from pathlib import Path
 import shtab
 
 from crispgrain import __version__
-from crispgrain.core.colour.icc import PROFILE_NAMES
+from crispgrain.core.colour.icc import PROFILE_NAMES, Intent
 from crispgrain.core.files import OutputFormat
+from crispgrain.core.files.metadata import Kept
 from crispgrain.core.render import naming
 from crispgrain.core.stages.develop.crop_shape import QUARTERS, RATIOS
 from crispgrain.core.stages.print.file import LIKE_SOURCE
@@ -17,7 +18,9 @@ from crispgrain.core.stages.print.paper import FILL, FIT
 
 from .demo import demo_roll
 from .edit import edit_files
+from .lab import ask_lab
 from .listing import list_models, meter_files
+from .proof import proof_files
 from .run import run_files
 
 
@@ -52,6 +55,10 @@ def make_parser() -> argparse.ArgumentParser:
     )
     run.add_argument("--bits", choices=("8", "16"))
     run.add_argument("--profile", choices=PROFILE_NAMES)
+    run.add_argument("--icc", metavar="FILE", help="a profile of your own: RGB, grey or CMYK")
+    run.add_argument("--intent", choices=tuple(Intent), help="how colours that the profile has not are replaced")
+    run.add_argument("--no-bpc", action="store_true", help="do not compensate for the profile's black point")
+    run.add_argument("--metadata", choices=tuple(Kept), help="reduced: neither where it was, nor whose camera it was")
     run.add_argument("--ppi", type=float, metavar="N")
     run.add_argument("--jobs", type=int, default=1, metavar="N", help="shots rendered at once, in processes (1)")
     run.add_argument(
@@ -101,6 +108,18 @@ def make_parser() -> argparse.ArgumentParser:
     meter.set_defaults(job=meter_files)
     meter.add_argument("files", nargs="+", type=Path, metavar="FILES")
     meter.add_argument("--json", action="store_true")
+
+    proof = jobs.add_parser("proof", help="say which colours of files a profile has not")
+    proof.set_defaults(job=proof_files)
+    proof.add_argument("files", nargs="+", type=Path, metavar="FILES", help="shots as they are treated, or results")
+    proof.add_argument("--icc", required=True, type=Path, metavar="FILE")
+    proof.add_argument("--json", action="store_true")
+
+    lab = jobs.add_parser("lab", help="let a simulated print lab take files, or say why not")
+    lab.set_defaults(job=ask_lab)
+    lab.add_argument("files", nargs="+", type=Path, metavar="FILES")
+    lab.add_argument("--spec", type=Path, metavar="SPEC.json", help="what the lab takes; else that of a made-up one")
+    lab.add_argument("--json", action="store_true")
 
     models = jobs.add_parser("models", help="list the models of each stage and their settings")
     models.set_defaults(job=list_models)

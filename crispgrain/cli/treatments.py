@@ -8,6 +8,7 @@ from pathlib import Path
 
 from crispgrain import presets
 from crispgrain.core.errors import TreatmentError
+from crispgrain.core.files.profiles import read_profile
 from crispgrain.core.masks import LinearGradient
 from crispgrain.core.model import Role, Stage
 from crispgrain.core.registry import models_of
@@ -19,7 +20,7 @@ from crispgrain.session.rules import first_match, load_rules
 from .shape import with_shape
 
 SIZES = ("long_side", "width", "height", "factor")  # options of a call, as are these
-FILE = ("format", "bits", "profile", "ppi")
+FILE = ("format", "bits", "profile", "icc", "intent", "metadata", "ppi")
 
 
 def treatment_of(options: argparse.Namespace, path: Path, shot: Shot | None = None) -> Treatment:
@@ -53,6 +54,10 @@ def treatment_of(options: argparse.Namespace, path: Path, shot: Shot | None = No
     for field in FILE:
         if getattr(options, field) is not None:
             treatment = treatment.set(f"print.{field}", getattr(options, field))
+    if getattr(options, "no_bpc", False):
+        treatment = treatment.set("print.black-point", "off")
+    if options.icc is not None:
+        read_profile(Path(options.icc).expanduser())  # a wrong call fails before any work is done
     return treatment
 
 

@@ -6,6 +6,7 @@ LittleCMS builds profiles too, but cannot name them; a lab reads the name.
 from __future__ import annotations
 
 import struct
+from enum import StrEnum
 from functools import cache, lru_cache
 
 import imagecodecs
@@ -92,10 +93,60 @@ def colour_space(icc: bytes) -> str:
     return icc[16:20].decode("ascii", "replace").strip() if len(icc) > 128 and icc[36:40] == b"acsp" else ""
 
 
-def _transform(pixels: NDArray, source: bytes, target: bytes, dtype: str, space: str = "rgb") -> NDArray:
+class Intent(StrEnum):
+    """Rendering intents (ICC.1:2010, clause 0.4), in the order of their numbers."""
+
+    PERCEPTUAL = "perceptual"
+    RELATIVE = "relative"
+    SATURATION = "saturation"
+    ABSOLUTE = "absolute"
+
+
+# LittleCMS's colour spaces by those of ICC.1:2010, 7.2.6, with channels and what its floats go up to.
+SPACES = {"RGB": ("rgb", 3, 1.0), "GRAY": ("gray", 1, 1.0), "CMYK": ("cmyk", 4, 100.0)}
+
+
+def channels(icc: bytes) -> int:
+    """Of stored values in a profile."""
+    return SPACES[colour_space(icc)][1]
+
+
+def white(icc: bytes) -> int:
+    """The share of full scale that stands for paper: none of any ink, all of any light."""
+    return 0 if colour_space(icc) == "CMYK" else 1
+
+
+def output_profile(data: bytes) -> bytes:
+    """A profile that results can be written in.
+
+    Raises
+    ------
+    ValueError
+        If it is none, is damaged, is of another class than displays, printers and colour spaces, or has other channels
+        than RGB, grey or CMYK.
+    """
+    space = colour_space(data)
+    if not space:
+        raise ValueError("it is not an ICC profile")
+    if data[12:16] not in (b"mntr", b"prtr", b"spac", b"scnr"):
+        kind = data[12:16].decode("ascii", "replace").strip()
+        raise ValueError(f"a profile of class “{kind}” does not describe the colours of a file")
+    if space not in SPACES:
+        raise ValueError(f"a profile for {space} is not for files of RGB, grey or CMYK")
+    try:
+        _from_working_float(np.zeros((1, 1, 3), np.float32), data)
+    except Exception as error:  # whatever LittleCMS finds
+        raise ValueError("it is damaged, or has no way from colours to the file") from error
+    return data
+
+
+def _transform(
+    pixels: NDArray, source: bytes, target: bytes, dtype: str, space: str = "rgb", to: str = "rgb",
+    intent: Intent = Intent.RELATIVE, black_point: bool = False,
+) -> NDArray:  # fmt: skip
     return imagecodecs.cms_transform(
-        np.ascontiguousarray(pixels), source, target, colorspace=space, outcolorspace="rgb", outdtype=dtype,
-        intent=imagecodecs.CMS.INTENT.RELATIVE_COLORIMETRIC,
+        np.ascontiguousarray(pixels), source, target, colorspace=space, outcolorspace=to, outdtype=dtype,
+        intent=list(Intent).index(intent), flags=imagecodecs.CMS.FLAGS.BLACKPOINTCOMPENSATION if black_point else None,
     )  # fmt: skip
 
 
@@ -129,12 +180,42 @@ def _shares(icc: bytes, dtype: str) -> tuple[Array, Array, Array] | None:
     return shares if alike else None
 
 
-def from_working(pixels: Array, icc: bytes, bits: int) -> NDArray:
-    """Working space to stored values of 8 or 16 bits in a profile, clipped at output only."""
+def from_working(
+    pixels: Array, icc: bytes, bits: int, intent: Intent = Intent.RELATIVE, black_point: bool = False
+) -> NDArray:
+    """Working space to stored values of 8 or 16 bits in a profile (H x W x channels), clipped at output only.
+
+    ``black_point`` compensates for it: the darkest of the picture becomes the darkest of the file (not if absolute).
+    """
     dtype = {8: "uint8", 16: "uint16"}[bits]
     # Rounding is ours: LittleCMS would quantise 8-bit output of floats through 16 bits.
-    encoded = _transform(pixels, working_profile(), icc, "float32")
-    return quantise(encoded, dtype)
+    return quantise(_from_working_float(pixels, icc, intent, black_point), dtype)
+
+
+def _from_working_float(
+    pixels: Array, icc: bytes, intent: Intent = Intent.RELATIVE, black_point: bool = False
+) -> Array:
+    """Working space to values 0..1 in a profile (H x W x channels)."""
+    space, count, top = SPACES[colour_space(icc)]
+    encoded = _transform(pixels, working_profile(), icc, "float32", to=space, intent=intent, black_point=black_point)
+    if top != 1:
+        encoded = encoded / np.float32(top)
+    return encoded.reshape(*pixels.shape[:2], count)
+
+
+def through(pixels: Array, icc: bytes, intent: Intent, black_point: bool, paper: bool) -> Array:
+    """What becomes of working-space pixels in a file of a profile, brought back to the working space: a soft proof.
+
+    With ``paper``, its white and its black ink are seen as they are, darker and lighter than the screen's. Without,
+    and without ``black_point``, black is as it comes out.
+    """
+    space, _, top = SPACES[colour_space(icc)]
+    device = np.clip(_from_working_float(pixels, icc, intent, black_point), 0, 1) * np.float32(top)
+    back = Intent.ABSOLUTE if paper else Intent.RELATIVE
+    given = device[..., 0] if space == "gray" else device
+    return _transform(
+        given, icc, working_profile(), "float32", space, intent=back, black_point=black_point and not paper
+    )
 
 
 def quantise(encoded: Array, dtype: str) -> NDArray:

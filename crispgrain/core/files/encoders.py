@@ -1,4 +1,4 @@
-"""Each file format: stored values (H x W x 3, uint8 or uint16) to a file with profile and resolution."""
+"""Each file format: stored values (H x W x channels, uint8 or uint16) to a file with profile and resolution."""
 
 from __future__ import annotations
 
@@ -20,6 +20,7 @@ from PIL import Image
 
 from ... import __version__
 from ..colour import icc
+from ..colour.icc import Intent
 from .metadata import Wanted
 
 SOFTWARE = f"Crisp Grain {__version__}"
@@ -61,6 +62,13 @@ class OutputFormat(StrEnum):
         return self in (OutputFormat.JXL, OutputFormat.AVIF)
 
     @property
+    def spaces(self) -> tuple[str, ...]:
+        """Colour spaces of profiles that it can hold, as they call themselves."""
+        return {"tiff": ("RGB", "GRAY", "CMYK"), "jpeg": ("RGB", "GRAY", "CMYK"), "png": ("RGB", "GRAY")}.get(
+            self.value, ("RGB",)
+        )
+
+    @property
     def longest(self) -> int | None:
         """Most pixels a side: libjpeg's JPEG_MAX_DIMENSION; WebP container specification; AVIF level 6 of AV1."""
         return {"jpeg": 65500, "webp": 16383, "avif": 65536}.get(self.value)
@@ -70,6 +78,7 @@ class OutputFormat(StrEnum):
 class OutputSettings:
     """How a result becomes a file.
 
+    ``intent`` and ``black_point`` say how colours come into the profile (see :func:`..colour.icc.from_working`).
     ``limit`` is the most kB it may have, 0 for any number: quality is lowered until it fits.
     """
 
@@ -83,6 +92,8 @@ class OutputSettings:
     limit: int = 0
     progressive: bool = False
     subsampling: str = "4:4:4"
+    intent: Intent = Intent.RELATIVE
+    black_point: bool = True
     metadata: Wanted = field(default_factory=Wanted)
 
     @property
@@ -98,17 +109,23 @@ class OutputSettings:
         return 8 if self.format.only_8_bits else self.bits
 
 
+def _flat(pixels: NDArray) -> NDArray:
+    """Grey values as H x W."""
+    return pixels if pixels.shape[2] > 1 else pixels[..., 0]
+
+
 def _tiff(pixels: NDArray, path: Path, settings: OutputSettings, blocks: Blocks) -> None:
+    photometric = {1: "minisblack", 3: "rgb", 4: "separated"}[pixels.shape[2]]
     compression = {"none": None, "lzw": "lzw", "zip": "zlib"}[settings.compression]
     tifffile.imwrite(
-        path, pixels, photometric="rgb", resolution=(settings.ppi, settings.ppi), resolutionunit="INCH",
+        path, _flat(pixels), photometric=photometric, resolution=(settings.ppi, settings.ppi), resolutionunit="INCH",
         iccprofile=settings.profile_bytes, metadata=None, software=SOFTWARE, rowsperstrip=64,
         bigtiff=pixels.nbytes > 4_000_000_000, compression=compression, predictor=compression is not None,
     )  # fmt: skip
 
 
 def _png(pixels: NDArray, path: Path, settings: OutputSettings, blocks: Blocks) -> None:
-    done, encoded = cv2.imencode(".png", pixels[..., ::-1], [cv2.IMWRITE_PNG_COMPRESSION, 4])
+    done, encoded = cv2.imencode(".png", _flat(pixels[..., ::-1]), [cv2.IMWRITE_PNG_COMPRESSION, 4])
     if not done:
         raise OSError("PNG encoding failed")
     data = encoded.tobytes()
@@ -142,7 +159,9 @@ def _avif(pixels: NDArray, settings: OutputSettings, quality: int, blocks: Block
 
 def _by_pillow(name: str, pixels: NDArray, settings: OutputSettings, **options: Any) -> bytes:
     out = io.BytesIO()
-    Image.fromarray(np.asarray(pixels)).save(out, name, icc_profile=settings.profile_bytes, **options)
+    mode = "CMYK" if pixels.shape[2] == 4 else None
+    picture = Image.fromarray(np.asarray(_flat(pixels)), mode)
+    picture.save(out, name, icc_profile=settings.profile_bytes, **options)
     return out.getvalue()
 
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from crispgrain.geometry import Size
 
 from ..atomic import FolderError, atomic_write
+from ..colour.icc import colour_space
 from ..errors import ShotError
 from . import metadata
 from .encoders import ENCODERS, SOFTWARE, OutputFormat, OutputSettings
@@ -22,7 +23,7 @@ def write_picture(
     pixels: NDArray, target: Path, settings: OutputSettings, metadata_from: Path | None = None, replace: bool = False,
     in_place: bool = False,
 ) -> Path:  # fmt: skip
-    """Write stored values (H x W x 3, uint8 or uint16, already in the profile) to a file.
+    """Write stored values (H x W x channels, uint8 or uint16, already in the profile) to a file.
 
     The file appears under its name complete or not at all. If the name is taken
     and ``replace`` is false, a number is added to it. The file that ``metadata_from`` is never written over, but for
@@ -43,6 +44,9 @@ def write_picture(
     if longest is not None and max(height, width) > longest:
         holds = f"{settings.format.label} holds at most {longest} pixels a side"
         raise ShotError(target, f"{holds}; this result is {width} x {height}")
+    space = colour_space(settings.profile_bytes)
+    if space not in settings.format.spaces:
+        raise ShotError(target, f"{settings.format.label} cannot hold {space}; TIFF and JPEG can")
     if metadata_from is not None and target.exists() and target.samefile(metadata_from):
         replace = in_place
 

@@ -41,7 +41,7 @@ def render_whole(
 
     Returns
     -------
-    uint8 or uint16, H x W x 3
+    uint8 or uint16, H x W x channels of the profile
         With white around it if the chosen print leaves some.
 
     Raises
@@ -53,7 +53,7 @@ def render_whole(
     size, depth = pipeline.size, len(pipeline.steps)
     sheet = sheet_of(pipeline.resolved[Stage.PRINT].values)
     layout = sheet.layout(size) if sheet is not None else Layout(size, size, 0, 0)
-    shape = (layout.sheet.height, layout.sheet.width, 3)
+    shape = (layout.sheet.height, layout.sheet.width, icc.channels(profile))
     dtype = np.uint8 if settings.stored_bits == 8 else np.uint16
     nbytes = int(np.prod(shape)) * np.dtype(dtype).itemsize
     if nbytes <= IN_MEMORY:
@@ -62,7 +62,7 @@ def render_whole(
         # The file is removed from the folder at once and lives as long as the array.
         out = np.memmap(tempfile.TemporaryFile(dir=scratch), dtype, shape=shape)  # noqa: SIM115
     if layout.sheet != size:
-        out[:] = np.iinfo(dtype).max
+        out[:] = np.iinfo(dtype).max * icc.white(profile)
     places = list(tiles_over(size.rect, pipeline.tile))
     rects = [tile_rect(*place, pipeline.tile, size) for place in places]
     clock = ProgressEstimator([r.height * r.width for r in rects], report)
@@ -70,7 +70,9 @@ def render_whole(
     def render(place: tuple[int, int], rect: Rect) -> None:
         cancel.check()
         pixels = pipeline.tile_pixels(*place, depth, cancel)
-        out[rect.moved(layout.above, layout.left).slices] = icc.from_working(pixels, profile, settings.stored_bits)
+        out[rect.moved(layout.above, layout.left).slices] = icc.from_working(
+            pixels, profile, settings.stored_bits, settings.intent, settings.black_point
+        )
 
     with single_threaded_libraries(), ThreadPoolExecutor(worker_count()) as pool:
         for _ in pool.map(render, places, rects):

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 
 from crispgrain.geometry import Size
 
+from ...colour import icc
 from ...colour.icc import PROFILE_NAMES
 from ...colour.spaces import OUTPUT_SPACES
 from ...files.metadata import Kept, Wanted
+from ...files.profiles import read_profile
 from ...files.source import RawSource, Source
 from ...files.write import OutputFormat, OutputSettings
 from ...model import Model, Parameter, Stage, Values
@@ -83,6 +86,14 @@ MODEL = Model(
                   labels=("8 bits", "16 bits"), matters=_has_depths),
         Parameter("profile", "Profile", "Colour space of the file; sRGB if in doubt.", "srgb", choices=PROFILE_NAMES,
                   labels=tuple(space.name for space in OUTPUT_SPACES.values()), matters=_is_own),
+        Parameter("icc", "ICC file", "A profile of your own, in place of those above; empty for none.", "", check=str,
+                  matters=_is_own),
+        Parameter("intent", "Intent", "How colours that the profile has not are replaced.", icc.Intent.RELATIVE,
+                  choices=tuple(icc.Intent), labels=("perceptual", "relative colorimetric", "saturation", "absolute"),
+                  matters=lambda values: bool(values["icc"])),
+        Parameter("black-point", "Black point", "The darkest of the picture becomes the darkest of the file.", "on",
+                  choices=("on", "off"), labels=("compensated", "as it is"),
+                  matters=lambda values: bool(values["icc"]) and values["intent"] != icc.Intent.ABSOLUTE),
         Parameter("ppi", "Resolution", "Pixels per inch of paper; labs expect 300.", 300, 36, 1200, 1, "ppi",
                   matters=_is_own),
         Parameter("quality", "Quality", "95 shows no loss.", 95, 30, 100, 1, matters=_is_lossy),
@@ -105,12 +116,20 @@ MODEL = Model(
 
 
 def output_settings(values: Values, source: Source | None = None) -> OutputSettings:
-    """The Print stage's values as settings for the file writer; like the ``source`` if they say so and there is one."""
+    """The Print stage's values as settings for the file writer; like the ``source`` if they say so and there is one.
+
+    Raises
+    ------
+    ShotError
+        If a profile of the user's cannot be used.
+    """
     like_source = not _is_own(values)
+    own = read_profile(Path(str(values["icc"])).expanduser()) if values["icc"] and not like_source else None
     chosen = OutputSettings(
         OutputFormat.TIFF if like_source else OutputFormat(str(values["format"])), int(values["bits"]),
-        str(values["profile"]), float(values["ppi"]), int(values["quality"]), None, str(values["compression"]),
+        str(values["profile"]), float(values["ppi"]), int(values["quality"]), own, str(values["compression"]),
         int(values["limit"]), values["progressive"] == "on", str(values["subsampling"]),
+        icc.Intent(str(values["intent"])), values["black-point"] == "on",
         Wanted(Kept(str(values["metadata"])), str(values["copyright"]), str(values["creator"]), str(values["caption"])),
     )  # fmt: skip
     return _like(source, chosen) if like_source and source is not None else chosen
@@ -123,5 +142,5 @@ def _like(source: Source, chosen: OutputSettings) -> OutputSettings:
         return chosen
     kind = FORMATS.get(source.path.suffix.lower(), OutputFormat.TIFF)
     bits = 8 if source.stored.dtype == np.uint8 else 16
-    own = source.icc if source.stored.dtype.kind == "u" else None
-    return replace(chosen, format=kind, bits=bits, icc=own)
+    theirs = source.icc if source.stored.dtype.kind == "u" else None
+    return replace(chosen, format=kind, bits=bits, icc=theirs)
