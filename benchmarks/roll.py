@@ -64,6 +64,11 @@ def _seen(window: Window) -> bool:
     return bool(sheet.in_sight) and all(id in sheet.roll_model.thumbnails for id in sheet.in_sight)
 
 
+def _shown(window: Window) -> bool:
+    """Whether there is a shot on the easel, and the control sheet beside it."""
+    return window.easel.result.view is not None and window.session.pipeline is not None
+
+
 def _metered(window: Window) -> bool:
     return all(shot.state is not State.WAITING for shot in window.session.roll.shots.values())
 
@@ -83,6 +88,8 @@ def thousand(folder: Path) -> dict[str, float]:
         figures[f"{start}: listed"] = time.perf_counter() - began
         watch.until(partial(_seen, window))
         figures[f"{start}: a screenful of thumbnails"] = time.perf_counter() - began
+        watch.until(partial(_shown, window))
+        figures[f"{start}: the window's thread held at most, until the first shot is shown"] = watch.longest
         watch.longest = 0.0
         bar = window.sheet.verticalScrollBar()
         for place in np.linspace(0, bar.maximum(), 60):

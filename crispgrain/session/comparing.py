@@ -7,11 +7,15 @@ from enum import Enum
 
 from psygnal import Signal
 
+from crispgrain.core.colour import icc
+from crispgrain.core.colour.proof import Proof
+from crispgrain.core.errors import ShotError
 from crispgrain.core.model import Stage
 from crispgrain.core.outside import OutsidePicture
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.views import Axis, Halo, Outside, Residual, Result, View
+from crispgrain.core.render.whole import settings_of
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment
 
@@ -43,6 +47,12 @@ class Look(Enum):
     RESIDUAL = "Residual, luminance"
     COLOUR_RESIDUAL = "Residual, colour"
     HALO = "Halo warning"
+    PROOF = "Soft proof"
+    PAPER_PROOF = "Soft proof with paper and ink"
+    GAMUT = "Gamut warning"
+
+
+PROOFS = (Look.PROOF, Look.PAPER_PROOF, Look.GAMUT)
 
 
 @dataclass(frozen=True)
@@ -108,6 +118,8 @@ class Comparing:
             return self._beside(self.outside, before, after, captions)
         if self.look is Look.PICTURE:
             return Comparison(Result(before), Result(after), captions)
+        if self.look in PROOFS:
+            return self._proven(before, after, captions)
         if before.size != after.size and not (self.stage_alone and stage is Stage.ENLARGE):
             before, after, captions = self._pipelines(shot, treatment.up_to(Stage.SHARPEN), stage, cache)
             captions = (captions[0], f"{captions[1]} before Enlarge")
@@ -121,6 +133,18 @@ class Comparing:
         words = f"taken away, {axis}, × {residual.gain:g}"
         enlarged = " (before Enlarge)" if captions[1].endswith("Enlarge") else ""
         return Comparison(Result(before), residual, (captions[0], words + enlarged))
+
+    def _proven(self, before: Pipeline, after: Pipeline, captions: tuple[str, str]) -> Comparison:
+        """The source beside what a file in the Print stage's profile will look like."""
+        try:
+            settings = settings_of(after)
+        except ShotError as error:
+            return Comparison(Result(before), Result(after), captions, str(error))
+        warning = self.mark if self.look is Look.GAMUT else None
+        paper = self.look is Look.PAPER_PROOF
+        proof = Proof(settings.profile_bytes, settings.intent, settings.black_point, paper, warning)
+        words = f"{self.look.value.lower()}: {icc.description(settings.profile_bytes)}"
+        return Comparison(Result(before), Result(after, proof), (captions[0], words))
 
     def _beside(
         self, picture: OutsidePicture, before: Pipeline, after: Pipeline, captions: tuple[str, str]

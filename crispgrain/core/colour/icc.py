@@ -5,6 +5,7 @@ LittleCMS builds profiles too, but cannot name them; a lab reads the name.
 
 from __future__ import annotations
 
+import io
 import struct
 from enum import StrEnum
 from functools import cache, lru_cache
@@ -12,6 +13,7 @@ from functools import cache, lru_cache
 import imagecodecs
 import numpy as np
 from numpy.typing import NDArray
+from PIL import ImageCms
 
 from crispgrain.arrays import Array
 
@@ -104,6 +106,14 @@ class Intent(StrEnum):
 
 # LittleCMS's colour spaces by those of ICC.1:2010, 7.2.6, with channels and what its floats go up to.
 SPACES = {"RGB": ("rgb", 3, 1.0), "GRAY": ("gray", 1, 1.0), "CMYK": ("cmyk", 4, 100.0)}
+
+
+def description(icc: bytes) -> str:
+    """What a profile calls itself."""
+    try:
+        return ImageCms.getProfileDescription(ImageCms.ImageCmsProfile(io.BytesIO(icc))).strip()
+    except (ImageCms.PyCMSError, OSError):
+        return "a profile without a name"
 
 
 def channels(icc: bytes) -> int:

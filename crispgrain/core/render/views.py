@@ -16,6 +16,7 @@ from crispgrain.cancel import NEVER, CancelToken
 from crispgrain.geometry import Rect, Size, tile_rect
 
 from ..colour import icc
+from ..colour.proof import Gamut, Proof, gamut_of
 from ..colour.spaces import OPPONENT, apply_matrix, to_opponent
 from ..files.source import Source
 from ..outside import OutsidePicture
@@ -130,18 +131,30 @@ class _InResult:
 
 @dataclass(frozen=True)
 class Result(_InResult):
-    """The result itself, as an exported sRGB file would have it."""
+    """The result itself, as an exported sRGB file would have it, or a soft proof of another file."""
+
+    proof: Proof | None = None
 
     @property
     def key(self) -> Hashable:
-        return self.pipeline.steps[-1].key
+        own = self.pipeline.steps[-1].key
+        return own if self.proof is None else (own, self.proof)
 
     def display(self, row: int, column: int, level: int = 0, cancel: CancelToken = NEVER) -> NDArray[np.uint8]:
-        pixels = self.pipeline.tile_pixels(row, column, len(self.pipeline.steps), cancel)
-        return icc.from_working(shrunk(pixels, level), icc.profile("srgb"), 8)
+        return self._shown(self.pipeline.tile_pixels(row, column, len(self.pipeline.steps), cancel), level)
+
+    def _shown(self, pixels: Array, level: int) -> NDArray[np.uint8]:
+        small = shrunk(pixels, level)
+        return icc.from_working(small, icc.profile("srgb"), 8) if self.proof is None else self.proof.shown(small)
 
     def reduced(self, factor: int) -> Result:
-        return Result(self.pipeline.reduced(factor))
+        return Result(self.pipeline.reduced(factor), self.proof)
+
+    def gamut(self, rect: Rect, cancel: CancelToken = NEVER) -> Gamut:
+        """What the profile of the soft proof has not, of a part of the result; nothing without a proof."""
+        if self.proof is None:
+            return Gamut(0.0, 0.0)
+        return gamut_of(self.pipeline.region(rect, cancel=cancel), self.proof.icc)
 
     @property
     def in_pieces(self) -> bool:
@@ -150,8 +163,7 @@ class Result(_InResult):
 
     def patch(self, rect: Rect, level: int = 0, cancel: CancelToken = NEVER) -> NDArray[np.uint8]:
         """8-bit sRGB values of a rectangle, computed by itself: much sooner there than the tiles it lies in."""
-        pixels = self.pipeline.untiled(rect, cancel=cancel)
-        return icc.from_working(shrunk(pixels, level), icc.profile("srgb"), 8)
+        return self._shown(self.pipeline.untiled(rect, cancel=cancel), level)
 
 
 @dataclass(frozen=True)

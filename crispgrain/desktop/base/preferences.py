@@ -75,5 +75,5 @@ def remember_export(folder: Path, output: Values) -> None:
     """Keep what was chosen for an export, to propose it again."""
     kept = preferences()
     kept.setValue(FOLDER, str(folder))
-    for name in (p.id for p in MODEL.parameters):
+    for name in (p.id for p in MODEL.parameters if p.id in output):
         kept.setValue(f"{OUTPUT}/{name}", str(output[name]))

@@ -5,7 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from crispgrain.cancel import CancelToken
-from crispgrain.core.render.views import Approximate, Halo, Residual, View
+from crispgrain.core.colour.proof import Gamut
+from crispgrain.core.render.views import Approximate, Halo, Residual, Result, View
 from crispgrain.desktop.base.background import Background, Urgency
 from crispgrain.geometry import Rect
 
@@ -32,7 +33,8 @@ class Figures(QObject):
         """Say in figures what a view shows, once the picture has come to rest."""
         self._cancel.cancel()
         view = view.exact if isinstance(view, Approximate) else view
-        wanted = isinstance(view, Residual | Halo) and visible.width > 0 and visible.height > 0
+        told = isinstance(view, Residual | Halo) or (isinstance(view, Result) and view.proof is not None)
+        wanted = told and visible.width > 0 and visible.height > 0
         self._asked = (view, visible) if wanted and view is not None else None
         if self._asked is None:
             self._resting.stop()
@@ -50,10 +52,19 @@ class Figures(QObject):
         def job() -> str:
             if isinstance(view, Halo):
                 return f"Halos on {view.share(part, cancel):.2%} of what is in view (beyond {view.limit:.0%} of white)."
+            if isinstance(view, Result):
+                return gamut_words(view.gamut(part, cancel))
             assert isinstance(view, Residual)
             return structure_words(view.structure(part, cancel))
 
         self._background.submit(Urgency.STRIP, job, self.measured.emit, cancel=cancel)
+
+
+def gamut_words(gamut: Gamut) -> str:
+    """What a profile has not, in words."""
+    if not gamut.share:
+        return "Every colour in view is within gamut."
+    return f"{gamut.share:.1%} of what is in view is out of gamut, by CIEDE2000 {gamut.largest:.1f} at most."
 
 
 def structure_words(share: float) -> str:

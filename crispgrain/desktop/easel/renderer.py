@@ -59,7 +59,7 @@ class EaselRenderer(QObject):
         self._done, self._stopped = 0, wait
         self._exact = (source, result, outside)
         easel.source.overview = overview
-        easel.result.overview = overview if isinstance(result, Result) else None
+        easel.result.overview = overview if _plain(result) else None
         easel.keep_place(result.size if result is not None else None)
         self._choose_views()
         easel.update()
@@ -86,7 +86,7 @@ class EaselRenderer(QObject):
     def set_overview(self, image: QImage) -> None:
         """Put another small rendering under the parts."""
         self.easel.source.overview = image
-        if isinstance(self._exact[1], Result):
+        if _plain(self._exact[1]):
             self.easel.result.overview = image
         self.easel.update()
         self._pump()
@@ -208,3 +208,8 @@ class EaselRenderer(QObject):
             self.failed.emit(str(error) or type(error).__name__)
 
         self._background.submit(Urgency.VISIBLE, lambda: render_part(view, part, cancel), done, failed, cancel)
+
+
+def _plain(view: View | None) -> bool:
+    """Whether a view shows the picture as it is, so that a small rendering may stand for it."""
+    return isinstance(view, Result) and view.proof is None

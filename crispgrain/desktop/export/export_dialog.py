@@ -24,13 +24,14 @@ from PySide6.QtWidgets import (
 
 from crispgrain.core.colour.spaces import OUTPUT_SPACES
 from crispgrain.core.errors import TreatmentError
-from crispgrain.core.files.write import OutputFormat
+from crispgrain.core.files.write import OutputFormat, OutputSettings
 from crispgrain.core.model import Stage, Value, Values
 from crispgrain.core.networks.ensemble import EFFORT
 from crispgrain.core.render import naming
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.whole import result_name
 from crispgrain.core.stages.print.file import LIKE_SOURCE, output_settings
+from crispgrain.core.stages.print.paper import NONE, paper_words
 from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.base.dialogs import dialog_buttons
 
@@ -47,7 +48,8 @@ class ExportDialog(QDialog):
         self.setWindowTitle("Export" if count == 1 else f"Export {count} shots")
         self.setMinimumWidth(470)
         values = settings or pipeline.resolved[Stage.PRINT].values
-        own = output_settings(values, pipeline.source)
+        self._print = {**values, "icc": ""}  # whether a profile of one's own will do is said when it is used
+        own = output_settings(self._print, pipeline.source)
         self.format = QComboBox()
         for f in OutputFormat:
             self.format.addItem(f.label, f)
@@ -108,7 +110,7 @@ class ExportDialog(QDialog):
         form.setRowVisible(self.best, any(EFFORT.id in s.values for s in pipeline.resolved.stages.values() if s.on))
 
     def _update(self) -> None:
-        settings = output_settings(self.values, self._pipeline.source)
+        settings = self._settings
         like, kind = self.format.currentData() == LIKE_SOURCE, settings.format
         self._form.setRowVisible(self.bits, not like and not kind.only_8_bits)
         self._form.setRowVisible(self.quality, kind.has_quality or (like and self._count > 1))
@@ -122,10 +124,12 @@ class ExportDialog(QDialog):
 
     def _tell(self) -> None:
         """Say how large the result will be, and how several are named; nothing is exported under an impossible name."""
-        settings = output_settings(self.values, self._pipeline.source)
+        settings = self._settings
         size, ppi = self._pipeline.size, settings.ppi
         pixels = f"{size.width} × {size.height} px"
         paper = f"{size.width / ppi * 2.54:.1f} × {size.height / ppi * 2.54:.1f} cm on paper"
+        if self._print["paper"] != NONE:
+            pixels, paper = f"A print of {paper_words(self._print)}", f"{ppi:.0f} ppi"
         trouble, first = "", ""
         if self._count > 1:
             source = self._pipeline.source
@@ -158,6 +162,10 @@ class ExportDialog(QDialog):
         for name, value in self.values.items():
             treatment = treatment.set(f"print.{name}", value)
         return treatment
+
+    @property
+    def _settings(self) -> OutputSettings:
+        return output_settings({**self._print, **self.values}, self._pipeline.source)
 
     @property
     def values(self) -> dict[str, Value]:

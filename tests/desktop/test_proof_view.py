@@ -1,0 +1,66 @@
+"""The soft proof on the easel: what a file in the Print stage's profile will look like."""
+
+import numpy as np
+import pytest
+
+from crispgrain.core.colour import icc
+from crispgrain.session.comparing import Arrangement, Look
+from crispgrain.simulation.print_profile import print_profile
+from tests.desktop.driving import PATIENCE, pixels_of, settle
+
+pytestmark = pytest.mark.slow
+
+
+@pytest.fixture
+def proof(opened, tmp_path, qtbot):
+    """The window with a paper's profile chosen, result only, at 100 %."""
+    (tmp_path / "paper.icc").write_bytes(print_profile("CMYK"))
+    opened.change_setting("print.icc", str(tmp_path / "paper.icc"))
+    opened.session.comparing.set_arrangement(Arrangement.RESULT)
+    opened.easel.set_zoom(1.0)
+    settle(opened, qtbot)
+    return opened
+
+
+def middle(window) -> np.ndarray:
+    easel = window.easel
+    return pixels_of(easel)[easel.height() // 2 - 50 :][:100, easel.width() // 2 - 50 :][:, :100].astype(int)
+
+
+def test_the_proof_shows_what_comes_back_from_the_profile(proof, qtbot):
+    plain = middle(proof)
+    proof.session.comparing.set_look(Look.PROOF)
+    settle(proof, qtbot)
+    assert "simulated matt paper" in proof.easel.captions[1]
+    working = icc.to_working(plain.astype(np.uint8), icc.profile("srgb"))
+    settings = (print_profile("CMYK"), icc.Intent.RELATIVE, True)
+    for look, paper in ((Look.PROOF, False), (Look.PAPER_PROOF, True)):
+        proof.session.comparing.set_look(look)
+        settle(proof, qtbot)
+        seen = middle(proof)
+        wanted = icc.from_working(icc.through(working, *settings, paper), icc.profile("srgb"), 8)
+        assert np.abs(seen - wanted).mean() < 1.0  # the plain picture was rounded to 8 bits before
+        assert (np.abs(seen - plain).mean() > 2) == paper  # these colours are within gamut
+    proof.session.comparing.set_look(Look.PICTURE)
+    settle(proof, qtbot)
+    np.testing.assert_array_equal(middle(proof), plain)
+
+
+def test_what_is_out_of_gamut_is_marked_and_told(proof, qtbot):
+    plain = middle(proof)
+    proof.session.comparing.set_look(Look.GAMUT)
+    settle(proof, qtbot)
+    seen = middle(proof)
+    marked = (seen == proof.session.comparing.mark).all(axis=2)
+    np.testing.assert_array_equal(seen[~marked], plain[~marked])
+    qtbot.waitUntil(lambda: "out of gamut" in proof.status.words.text(), timeout=PATIENCE)
+    assert 0 < marked.mean() < 1
+
+
+def test_a_profile_that_is_gone_is_told_and_the_picture_stays(proof, tmp_path, qtbot):
+    plain = middle(proof)
+    (tmp_path / "paper.icc").unlink()
+    proof.session.comparing.set_look(Look.PROOF)
+    settle(proof, qtbot)
+    assert "paper.icc" in proof.status.words.text()
+    np.testing.assert_array_equal(middle(proof), plain)
