@@ -51,6 +51,11 @@ def rules_file() -> Path:
     return _own_folder() / "rules.json"
 
 
+def export_sets_file() -> Path:
+    """Export sets of one's own."""
+    return _own_folder() / "export-sets.json"
+
+
 def store_file() -> Path:
     """What was found out about shots before."""
     return data_folder() / "store.sqlite"

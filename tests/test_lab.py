@@ -7,7 +7,7 @@ import pytest
 from PIL import Image
 
 from crispgrain.cli.main import main
-from crispgrain.core.errors import TreatmentError
+from crispgrain.core.errors import ShotError
 from crispgrain.core.files import OutputFormat, OutputSettings, write_picture
 from crispgrain.lab import load_spec, refused
 
@@ -68,11 +68,11 @@ def test_a_specification_of_ones_own(tmp_path):
     (reason,) = refused(path, small)
     assert "MB are too many" in reason
     (tmp_path / "bad.json").write_text(json.dumps(spec | {"bits": [12]}))
-    with pytest.raises(TreatmentError, match=r"bits\.0: 12 is not one of"):
+    with pytest.raises(ShotError, match=r"bits/0, 12 is not one of"):
         load_spec(tmp_path / "bad.json")
     (tmp_path / "none.json").write_text("{")
     for name in ("none.json", "gone.json"):
-        with pytest.raises(TreatmentError, match=name):
+        with pytest.raises(ShotError, match=name):
             load_spec(tmp_path / name)
 
 

@@ -7,6 +7,8 @@ from collections.abc import Iterator
 from functools import partial
 from pathlib import Path
 
+from attrs import frozen
+
 from crispgrain import presets
 from crispgrain.core.errors import ShotError, TreatmentError
 from crispgrain.core.render import naming
@@ -20,6 +22,7 @@ from crispgrain.orders.journal import Journal
 from crispgrain.orders.queue import OrderQueue
 from crispgrain.orders.report import write_report
 from crispgrain.paths import store_file
+from crispgrain.session import export_sets
 from crispgrain.session.rules import load_rules
 
 from .opening import opened
@@ -48,23 +51,42 @@ def run_files(options: argparse.Namespace) -> int:
     return tell.end()
 
 
-def _treated(options: argparse.Namespace, tell: Teller, known: frozenset[Path] = frozenset()) -> Iterator[
-    tuple[Shot, Treatment, Pipeline, str]
-]:  # fmt: skip
-    """Shots with treatment, chain and the name of the result; what fails is told, and is the end after ``--stop``."""
+@frozen
+class Wish:
+    """A file to be written: of a shot, treated like this, with a name, in a folder."""
+
+    shot: Shot
+    treatment: Treatment
+    pipeline: Pipeline
+    folder: Path
+    name: str
+
+
+def _treated(
+    options: argparse.Namespace, tell: Teller, known: frozenset[tuple[Path, Path]] = frozenset()
+) -> Iterator[Wish]:
+    """What is to be written, but for what is ``known`` (shot and folder) to be asked for already.
+
+    What fails is told, and is the end after ``--stop``.
+    """
+    sets = export_sets.named(options.sets) if options.sets else [None]
     number = 0
     for shot in opened(options.files, options.deep):
         number += 1
         try:
             if isinstance(shot, ShotError):
                 raise shot
-            if shot.path.absolute() in known:
-                continue
-            treatment = treatment_of(options, shot.path, shot)
-            pipeline = shot.pipeline(treatment)
-            for remark in (*shot.source.facts.remarks, *pipeline.resolved.remarks):
-                tell.remark(shot.path, remark)
-            yield shot, treatment, pipeline, result_name(pipeline, options.name, number)
+            own = treatment_of(options, shot.path, shot)
+            for one in sets:
+                folder = options.out if one is None else one.within(options.out)
+                if (shot.path.absolute(), folder.absolute()) in known:
+                    continue
+                treatment = own if one is None else one.of(own)
+                pipeline = shot.pipeline(treatment)
+                for remark in (*shot.source.facts.remarks, *pipeline.resolved.remarks):
+                    tell.remark(shot.path, remark)
+                name = result_name(pipeline, options.name if one is None else one.names, number)
+                yield Wish(shot, treatment, pipeline, folder, name)
         except (ShotError, TreatmentError) as error:
             path = error.path if isinstance(error, ShotError) else shot.path
             tell.failure(path, str(error) if isinstance(error, ShotError) else f"{path.name}: {error}")
@@ -75,13 +97,14 @@ def _treated(options: argparse.Namespace, tell: Teller, known: frozenset[Path] =
 
 
 def _one_by_one(options: argparse.Namespace, tell: Teller) -> None:
-    for shot, _, pipeline, name in _treated(options, tell):
+    for wish in _treated(options, tell):
+        shot, name = wish.shot, wish.name
         if options.dry_run:
-            tell.result(shot.path, options.out / name)
+            tell.result(shot.path, wish.folder / name)
             continue
         try:
             report = partial(tell.progress, shot.path)
-            tell.result(shot.path, export(pipeline, options.out, name, options.replace, report))
+            tell.result(shot.path, export(wish.pipeline, wish.folder, name, options.replace, report))
         except ShotError as error:
             tell.failure(shot.path, str(error))
         except MemoryError:
@@ -98,12 +121,12 @@ def _on_cluster(options: argparse.Namespace, tell: Teller) -> None:
             tell.failure(shot, words)
         return not (tell.failed and options.stop)
 
-    shots = ((shot, treatment, naming.literal(name)) for shot, treatment, _, name in _treated(options, tell))
-    run_on_cluster(options.scheduler, shots, options.out.absolute(), options.replace, tell.progress, done)
+    wishes = ((w.shot, w.treatment, w.folder.absolute(), w.name) for w in _treated(options, tell))
+    run_on_cluster(options.scheduler, wishes, options.out.absolute(), options.replace, tell.progress, done)
 
 
 def _in_workers(options: argparse.Namespace, tell: Teller) -> None:
-    """With ``--resume``, shots of which the journal of the folder knows are not asked for once more."""
+    """With ``--resume``, files of which the journal of the folder knows are not asked for once more."""
     options.out.mkdir(parents=True, exist_ok=True)
     path = options.out / JOURNAL
     if not options.resume:
@@ -123,12 +146,12 @@ def _in_workers(options: argparse.Namespace, tell: Teller) -> None:
     queue.changed.connect(changed)
     queue.progress.connect(lambda job, progress: tell.progress(job.path, progress))
     queue.trouble.connect(tell.trouble)
-    known = frozenset(job.path for job in journal.jobs())
+    known = frozenset((job.path, job.folder) for job in journal.jobs())
     queue.go_on(journal.unfinished())
     try:
-        for shot, treatment, _, name in _treated(options, tell, known):
-            wish = (shot.path.absolute(), treatment, options.out.absolute(), naming.literal(name), options.replace)
-            queue.add([wish])
+        for wish in _treated(options, tell, known):
+            name = naming.literal(wish.name)
+            queue.add([(wish.shot.path.absolute(), wish.treatment, wish.folder.absolute(), name, options.replace)])
             if tell.failed and options.stop:
                 break
         queue.wait()

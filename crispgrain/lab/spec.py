@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 import json
-from importlib.resources import files
 from pathlib import Path
 
-import jsonschema
 from attrs import frozen
 
-from crispgrain.core.errors import TreatmentError
+from crispgrain.session.json_file import load_json
 
-HERE = files("crispgrain.lab")
+HERE = Path(__file__).parent
+SPEC = "specification of a lab"
 
 
 @frozen
@@ -33,20 +32,10 @@ def load_spec(path: Path | None = None) -> Spec:
 
     Raises
     ------
-    TreatmentError
+    ShotError
         If it cannot be read, or does not keep to ``spec.schema.json``; says where.
     """
-    try:
-        text = path.read_text(encoding="utf-8") if path is not None else (HERE / "spec.json").read_text("utf-8")
-        data = json.loads(text)
-        jsonschema.validate(data, json.loads((HERE / "spec.schema.json").read_text("utf-8")))
-    except OSError as error:
-        raise TreatmentError(f"{path}: {error.strerror}") from error
-    except json.JSONDecodeError as error:
-        raise TreatmentError(f"{path} is no JSON ({error})") from error
-    except jsonschema.ValidationError as error:
-        place = ".".join(str(step) for step in error.absolute_path) or "it"
-        raise TreatmentError(f"{path} is no specification of a lab: {place}: {error.message}") from error
+    data = load_json(path or HERE / "spec.json", json.loads((HERE / "spec.schema.json").read_text("utf-8")), SPEC)
     return Spec(
         data["name"], tuple(data["formats"]), tuple(data["profiles"]), tuple(data["bits"]),
         tuple((width, height) for width, height in data["sizes_mm"]), tuple(data["ppi"]), data["bleed_mm"],

@@ -16,6 +16,7 @@ from typing import Any
 from crispgrain.cancel import CancelToken
 from crispgrain.core.atomic import sweep
 from crispgrain.core.errors import ShotError
+from crispgrain.core.render.naming import literal
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.render.threads import cores, limit_workers
 from crispgrain.core.shot import Shot
@@ -28,11 +29,12 @@ CALLED_OFF = ".called-off-"  # a file in the folder of the results, looked for b
 
 
 def run_on_cluster(
-    address: str, shots: Iterable[tuple[Shot, Treatment, str]], folder: Path, replace: bool,
+    address: str, shots: Iterable[tuple[Shot, Treatment, Path, str]], folder: Path, replace: bool,
     report: Callable[[Path, Progress], None], done: Callable[[Path, Path | None, str], bool],
 ) -> None:  # fmt: skip
-    """Render shots with treatments to names in a folder, on a cluster whose scheduler is at an address.
+    """Render shots with treatments to folders and names, on a cluster whose scheduler is at an address.
 
+    ``folder`` is one that all its machines can write to; those of the results are within it.
     ``done`` is told the shot, the file or None, and what went wrong; if it answers False, what is left is called off.
 
     Raises
@@ -44,7 +46,7 @@ def run_on_cluster(
         from distributed import Client, as_completed
     except ImportError as error:
         raise ShotError(address, "for a cluster, install crispgrain[cluster]") from error
-    topic, taken = f"crispgrain-{uuid.uuid4().hex}", set[str]()
+    topic, taken = f"crispgrain-{uuid.uuid4().hex}", set[Path]()
     stop = folder / f"{CALLED_OFF}{topic}"
     folder.mkdir(parents=True, exist_ok=True)
     try:
@@ -55,11 +57,11 @@ def run_on_cluster(
         client.subscribe_topic(topic, lambda event: report(Path(event[1]["shot"]), Progress(**event[1]["progress"])))
         tasks = {}
         try:
-            for shot, treatment, name in shots:
-                final = _free(folder, name, taken, replace)
+            for shot, treatment, into, name in shots:
+                final = _free(into / name, taken, replace)
                 wish = {
-                    "path": str(shot.path.absolute()), "treatment": treatment.as_json(), "folder": str(folder),
-                    "name": final, "replace": True, "reading": shot.reading.as_json(),
+                    "path": str(shot.path.absolute()), "treatment": treatment.as_json(), "folder": str(into),
+                    "name": literal(final.name), "replace": True, "reading": shot.reading.as_json(),
                 }  # fmt: skip
                 tasks[client.submit(render, wish, str(stop), topic, pure=False, retries=0)] = shot.path
             for task in as_completed(tasks, loop=client.loop):
@@ -85,7 +87,8 @@ def run_on_cluster(
                     with contextlib.suppress(Exception):
                         task.result(timeout=30)
             with contextlib.suppress(Exception):
-                client.run(sweep, folder)
+                for into in {folder, *(path.parent for path in taken)}:
+                    client.run(sweep, into)
             stop.unlink(missing_ok=True)
 
 
@@ -120,11 +123,11 @@ def render(wish: dict[str, Any], stop: str, topic: str) -> tuple[str, str]:
     return word, "called off" if word == CANCELLED else more
 
 
-def _free(folder: Path, name: str, taken: set[str], replace: bool) -> str:
+def _free(wanted: Path, taken: set[Path], replace: bool) -> Path:
     """A name that no file has, unless it may be written over, and no other shot of this call gets."""
-    path, number = folder / name, 1
-    while path.name in taken or (path.exists() and not replace):
+    path, number = wanted, 1
+    while path in taken or (path.exists() and not replace):
         number += 1
-        path = folder / f"{Path(name).stem}-{number}{Path(name).suffix}"
-    taken.add(path.name)
-    return path.name
+        path = wanted.with_name(f"{wanted.stem}-{number}{wanted.suffix}")
+    taken.add(path)
+    return path
