@@ -24,6 +24,7 @@ from crispgrain.desktop.several.sync_dialog import FIXED
 from crispgrain.desktop.window.window import Window
 from crispgrain.geometry import Rect
 from crispgrain.session.comparing import Arrangement
+from crispgrain.session.export_sets import ExportSet
 from crispgrain.session.shots import State
 from crispgrain.session.sync import Part
 from tests.conftest import psnr
@@ -605,6 +606,29 @@ def test_several_are_named_from_a_template(opened, qtbot, tmp_path):
     with hearing(opened.exporter.finished, qtbot):
         opened.export_flow.export([2, 0], dialog)
     assert sorted(p.name.partition("-")[0] for p in out.iterdir()) == ["001 c", "002 a"]
+
+
+def test_sets_that_are_ticked_give_a_file_each(opened, qtbot, tmp_path):
+    sets = [
+        ExportSet("Small", {"enlarge.model": "lanczos", "enlarge.by": "long-side", "enlarge.pixels": 100,
+                            "print.format": "webp"}, "small"),
+        ExportSet("Flat", {"print.format": "png", "print.bits": "8"}, names="{number}"),
+    ]  # fmt: skip
+    dialog = ExportDialog(opened.session.pipeline, 2, tmp_path / "out", opened, sets=sets)
+    dialog.show()
+    assert dialog.format.isVisible()
+    for tick in dialog.sets:
+        qtbot.mouseClick(tick, LEFT, pos=QPoint(8, tick.height() // 2))
+    assert not dialog.format.isVisible() and "4 files, in small" in dialog.extent.text()
+    dialog.close()
+    before = opened.session.roll.shots[0].treatment
+    with hearing(opened.exporter.finished, qtbot):
+        opened.export_flow.export([0, 2], dialog)
+    out = tmp_path / "out"
+    assert sorted(p.name for p in out.iterdir() if p.is_file()) == ["1.png", "2.png"]
+    assert [p.name.partition("-")[0] for p in sorted((out / "small").iterdir())] == ["a", "c"]
+    assert max(read_shot(next((out / "small").iterdir())).size.width, 0) == 100
+    assert opened.session.roll.shots[0].treatment == before
 
 
 def test_a_name_of_ones_own_is_taken_as_it_is(opened, qtbot, tmp_path):

@@ -31,12 +31,16 @@ def paint_divider(painter: QPainter, area: QRect, at: int, across: bool) -> None
     painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
 
+LEAST_WORDS = 4  # letters; what is cut shorter says nothing
+
+
 def paint_caption(painter: QPainter, area: QRect, words: str, left: bool) -> None:
     """A word or two in a lower corner of a pane, if there is room."""
     theme = current_theme()
     metrics = painter.fontMetrics()
+    words = metrics.elidedText(words, Qt.TextElideMode.ElideRight, area.width() - 14 - 2 * MARGIN)
     width, height = metrics.horizontalAdvance(words) + 14, metrics.height() + 4
-    if area.width() < width + MARGIN or area.height() < height + 2 * MARGIN or not words:
+    if area.width() < width + MARGIN or area.height() < height + 2 * MARGIN or len(words) < LEAST_WORDS:
         return
     x = area.left() + MARGIN if left else area.right() - width - MARGIN
     label = QRect(x, area.bottom() - height - MARGIN, width, height)

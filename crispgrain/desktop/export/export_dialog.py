@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -34,6 +35,7 @@ from crispgrain.core.stages.print.file import LIKE_SOURCE, output_settings
 from crispgrain.core.stages.print.paper import NONE, paper_words
 from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.base.dialogs import dialog_buttons
+from crispgrain.session.export_sets import ExportSet
 
 
 class ExportDialog(QDialog):
@@ -41,7 +43,7 @@ class ExportDialog(QDialog):
 
     def __init__(
         self, pipeline: Pipeline, count: int, folder: Path, parent: QWidget | None = None,
-        settings: Values | None = None,
+        settings: Values | None = None, sets: Sequence[ExportSet] = (),
     ) -> None:  # fmt: skip
         super().__init__(parent)
         self._pipeline, self._count = pipeline, count
@@ -81,11 +83,21 @@ class ExportDialog(QDialog):
         folder_row.addWidget(self.folder, 1)
         folder_row.addWidget(browse)
         self.name = QLineEdit()
+        self.sets = [QCheckBox(one.name) for one in sets]
+        self._sets = tuple(sets)
+        several = QHBoxLayout()
+        for tick, one in zip(self.sets, sets, strict=True):
+            tick.setToolTip("\n".join(f"{name} = {value}" for name, value in one.settings.items()))
+            tick.toggled.connect(self._update)
+            several.addWidget(tick)
+        several.addStretch()
         self.extent = QLabel()
         self.extent.setProperty("role", "faint")
         form = QFormLayout()
         form.setLabelAlignment(Qt.AlignmentFlag.AlignRight)
         form.setHorizontalSpacing(14)
+        if sets:
+            form.addRow("Export sets", several)
         for words, field in (
             ("Format", self.format), ("Bit depth", self.bits), ("Quality", self.quality),
             ("Profile", self.profile), ("Resolution", self.ppi), ("", self.best), ("Folder", folder_row),
@@ -112,10 +124,13 @@ class ExportDialog(QDialog):
     def _update(self) -> None:
         settings = self._settings
         like, kind = self.format.currentData() == LIKE_SOURCE, settings.format
-        self._form.setRowVisible(self.bits, not like and not kind.only_8_bits)
-        self._form.setRowVisible(self.quality, kind.has_quality or (like and self._count > 1))
-        self._form.setRowVisible(self.profile, not like)
-        self._form.setRowVisible(self.ppi, not like)
+        own = not self.chosen_sets  # else they say all of this
+        self._form.setRowVisible(self.format, own)
+        self._form.setRowVisible(self.name, own)
+        self._form.setRowVisible(self.bits, own and not like and not kind.only_8_bits)
+        self._form.setRowVisible(self.quality, own and (kind.has_quality or (like and self._count > 1)))
+        self._form.setRowVisible(self.profile, own and not like)
+        self._form.setRowVisible(self.ppi, own and not like)
         if self._count == 1:
             written = self.name.text() or result_name(self._pipeline)
             stem = written.rpartition(".")[0] if "." in written else written
@@ -130,6 +145,13 @@ class ExportDialog(QDialog):
         paper = f"{size.width / ppi * 2.54:.1f} × {size.height / ppi * 2.54:.1f} cm on paper"
         if self._print["paper"] != NONE:
             pixels, paper = f"A print of {paper_words(self._print)}", f"{ppi:.0f} ppi"
+        if sets := self.chosen_sets:
+            files, folders = len(sets) * self._count, ", ".join(one.folder for one in sets if one.folder)
+            self.extent.setText(
+                f"{files} file{'s' if files > 1 else ''}, in {folders or 'this folder'}. Originals are never written "
+                "to; a name already taken gets a number."
+            )
+            return
         trouble, first = "", ""
         if self._count > 1:
             source = self._pipeline.source
@@ -174,6 +196,11 @@ class ExportDialog(QDialog):
             "format": str(self.format.currentData()), "bits": str(self.bits.currentData()),
             "profile": str(self.profile.currentData()), "ppi": self.ppi.value(), "quality": self.quality.value(),
         }  # fmt: skip
+
+    @property
+    def chosen_sets(self) -> list[ExportSet]:
+        """The export sets that are ticked; without one, the settings below are used."""
+        return [one for one, tick in zip(self._sets, self.sets, strict=True) if tick.isChecked()]
 
     @property
     def chosen_folder(self) -> Path:

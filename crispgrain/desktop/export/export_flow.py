@@ -5,12 +5,14 @@ from __future__ import annotations
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QMessageBox, QStackedWidget, QWidget
 
+from crispgrain.core.errors import ShotError
 from crispgrain.core.model import Stage
 from crispgrain.core.render import naming
 from crispgrain.core.render.progress import Progress
 from crispgrain.desktop.base.preferences import last_folder, last_output, remember_export
 from crispgrain.desktop.base.status_line import StatusLine
 from crispgrain.orders.job import Job
+from crispgrain.session.export_sets import saved
 from crispgrain.session.session import Session
 from crispgrain.session.shots import ShotId, State
 
@@ -44,13 +46,21 @@ class ExportFlow(QObject):
         folder = last_folder() or entry.path.parent / "results"
         # A shot with Print settings of its own keeps them; others are offered what was chosen last.
         again = None if entry.treatment[Stage.PRINT].values else last_output()
-        dialog = ExportDialog(pipeline, len(ids), folder, self.window, again)
+        try:
+            sets = saved()
+        except ShotError as error:
+            sets = []
+            self.status.say(str(error))
+        dialog = ExportDialog(pipeline, len(ids), folder, self.window, again, sets)
         if dialog.exec():
             self.export(ids, dialog)
 
     def export(self, ids: list[ShotId], dialog: ExportDialog) -> None:
         """Write the results of some shots in the background; what was chosen becomes their Print stage."""
         remember_export(dialog.chosen_folder, dialog.values)
+        if dialog.chosen_sets:
+            self._export_sets(ids, dialog)
+            return
         roll = self.session.roll
         changed = {id: dialog.with_print(roll[id].treatment) for id in ids}
         self.session.change(changed, "Print: as exported")
@@ -62,6 +72,18 @@ class ExportFlow(QObject):
                 for number, id in enumerate(ids, 1)
             ]
         )
+
+    def _export_sets(self, ids: list[ShotId], dialog: ExportDialog) -> None:
+        """Write a file of each shot for each set that is ticked; the shots' own Print stage stays as it is."""
+        roll, folder = self.session.roll, dialog.chosen_folder
+        self.status.offer_folder(None)
+        wishes = [
+            (id, roll[id].path, dialog.with_effort(one.of(roll[id].treatment)), one.within(folder),
+             naming.numbered(one.names, number))
+            for number, id in enumerate(ids, 1)
+            for one in dialog.chosen_sets
+        ]  # fmt: skip
+        self.exporter.add(wishes)
 
     def offer_left_over(self) -> None:
         """Ask whether to go on with what was not written when the program ended."""
