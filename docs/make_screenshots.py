@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import tempfile
 import time
@@ -29,9 +30,11 @@ from crispgrain.desktop.window.window import Window
 from crispgrain.geometry import Rect
 from crispgrain.orders.job import JobState
 from crispgrain.paths import demo_folder
+from crispgrain.session import export_sets
 from crispgrain.session.comparing import Arrangement, Look
 from crispgrain.session.rules import Rule
 from crispgrain.session.shots import State
+from crispgrain.simulation.print_profile import print_profile
 
 TARGET = Path(__file__).with_name("screenshots")
 
@@ -146,7 +149,8 @@ def main() -> None:
         wait(lambda: not window.exporter.queue.left)
     window.middle.setCurrentIndex(1)
     window.session.select([2])
-    dialog = ExportDialog(window.session.pipeline, 1, Path("/home/marlowe/Pictures/catalogue"), window)
+    catalogue = Path("/home/marlowe/Pictures/catalogue")
+    dialog = ExportDialog(window.session.pipeline, 3, catalogue, window, sets=export_sets.saved())
     dialog.show()
     save(dialog, "export")
     dialog.close()
@@ -164,6 +168,18 @@ def main() -> None:
     window.session.choose_operation(zone)
     wait(rendered)
     save(window, "zone")
+    window.session.change_treatment(Treatment().set("print.paper", "30x40cm").set("print.border", 15.0), "A print")
+    window.session.choose_stage(Stage.PRINT)
+    wait(rendered)
+    save(window, "print")
+    with tempfile.TemporaryDirectory() as folder, contextlib.chdir(folder):
+        Path("matt-paper.icc").write_bytes(print_profile("CMYK"))
+        window.change_setting("print.icc", "matt-paper.icc")
+        window.session.comparing.set_look(Look.PAPER_PROOF)
+        wait(rendered)
+        wait(lambda: "gamut" in window.status.words.text(), 20)
+        save(window, "proof")
+    window.session.comparing.set_look(Look.PICTURE)
     window.session.change_treatment(Treatment(), "Follow the meter")
     window.looking.toggle_dim()
     window.session.comparing.set_arrangement(Arrangement.SIDE_BY_SIDE)
