@@ -7,7 +7,8 @@ from PySide6.QtCore import QPoint, Qt
 
 from crispgrain.core.model import Stage
 from crispgrain.core.treatment import Treatment
-from tests.desktop.driving import LEFT, drag, pixels_of, settle
+from crispgrain.desktop.easel.guides import Guides
+from tests.desktop.driving import LEFT, PATIENCE, drag, pixels_of, settle
 
 pytestmark = pytest.mark.slow
 
@@ -116,3 +117,34 @@ def test_a_crop_can_be_drawn_again_on_what_is_left(grey, qtbot):
     assert crop["left"] == pytest.approx(100 * 150 / 600, abs=0.4)
     assert crop["bottom"] == pytest.approx(100 * 200 / 400, abs=0.4)
     assert grey.session.pipeline.size.width == pytest.approx(100, abs=2)
+
+
+def test_guides_lie_over_the_picture_and_go_again(grey, qtbot):
+    """A third of 600 px is at 200, of 400 at 133; nothing else of the picture changes."""
+    plain = pixels_of(grey.easel)
+    grey.looking.show_guides(Guides.THIRDS)
+    seen = pixels_of(grey.easel)
+    column, row = on_easel(grey, 200, 0).x(), on_easel(grey, 0, 133).y()
+    corner = on_easel(grey, 0, 0)
+    changed = (seen != plain).any(axis=2)
+    assert changed[corner.y() + 20 : row - 20, column - 2 : column + 3].any(axis=1).all()
+    assert not changed[corner.y() + 20 : row - 20, column - 40 : column - 4].any()
+    assert changed[row - 2 : row + 3, column + 20 : column + 100].any(axis=0).all()
+    assert not changed[: corner.y() - 2].any()
+    grey.looking.show_guides(Guides.NONE)
+    np.testing.assert_array_equal(pixels_of(grey.easel), plain)
+
+
+def test_a_crop_by_hand_gets_its_ratio_and_a_quarter_turn(grey, qtbot):
+    grey.change_setting("crop.ratio", "1:1")
+    settle(grey, qtbot)
+    assert (grey.session.pipeline.size.width, grey.session.pipeline.size.height) == (400, 400)
+    grey.change_setting("crop.ratio", "2:3")
+    grey.change_setting("crop.turn", "90")
+    settle(grey, qtbot)
+    assert (grey.session.pipeline.size.width, grey.session.pipeline.size.height) == (400, 600)
+    choose(grey, "Crop")
+    tool = next(b for b in grey.controls.tools if b.text() == "Find level")
+    qtbot.mouseClick(tool, LEFT)
+    qtbot.waitUntil(lambda: "Nothing says surely" in grey.status.words.text(), timeout=PATIENCE)
+    assert grey.session.treatment.find("crop").values.get("angle", 0) == 0

@@ -11,6 +11,7 @@ from crispgrain.geometry import Rect, Size
 from crispgrain.session.comparing import Arrangement, Comparing
 from crispgrain.session.viewport import Viewport
 
+from .guides import Guides
 from .hand import Hand
 from .layer import Layer
 from .marks import LOUPE, LOUPE_SCALE, navigator_rect
@@ -38,6 +39,7 @@ class Easel(QWidget):
         self.patches: list[Rect] = []
         self.guide: QLineF | None = None  # of the zone whose settings are shown, in the result's pixels
         self.captions: tuple[str, ...] = ("source", "result")  # and that of the outside picture
+        self.guides = Guides.NONE
         self.message = ""  # what is said in place of a picture
         viewport.changed.connect(self._moved)
         comparing.changed.connect(self._arranged)

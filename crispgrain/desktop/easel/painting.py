@@ -12,6 +12,7 @@ from crispgrain.desktop.base.theme import current_theme
 from crispgrain.geometry import Rect
 from crispgrain.session.comparing import Arrangement
 
+from .guides import paint_guides
 from .layer import Layer
 from .marks import (
     LOUPE_SCALE,
@@ -76,6 +77,11 @@ def _paint_over(painter: QPainter, easel: Easel) -> None:
     patches = [QRectF(p.left, p.top, p.width, p.height) for p in easel.patches]
     for patch in [*patches, *([drawn] if drawn is not None else [])]:
         paint_frame(painter, QRectF(origin + patch.topLeft() * scale, QSizeF(patch.size() * scale)))
+    size = easel.result.size
+    whole = QRectF(0, 0, size.width, size.height) if drawn is None else drawn
+    painter.setClipRect(easel.panes[-1])
+    paint_guides(painter, easel.guides, QRectF(origin + whole.topLeft() * scale, QSizeF(whole.size() * scale)))
+    painter.setClipping(False)
     line = easel.hand.drawn_line or easel.guide
     if line is not None:
         paint_line(painter, QLineF(origin + line.p1() * scale, origin + line.p2() * scale))

@@ -15,6 +15,7 @@ from crispgrain.core.networks import providers, runtime
 from crispgrain.core.render.threads import cores, limit_workers
 from crispgrain.desktop.base.preferences import THREADS, cache_gigabytes
 from crispgrain.desktop.base.theme import BOOTH, DIM_ROOM, apply_theme, current_theme
+from crispgrain.desktop.easel.guides import Guides
 from crispgrain.desktop.easel.print_view import PrintViewDialog
 from crispgrain.desktop.loading.noise_plot import NoiseDialog
 from crispgrain.session.comparing import Arrangement
@@ -84,6 +85,11 @@ class Looking(QObject):
 
     def next_surround(self) -> None:
         self._window.easel.set_surround(self._window.easel.surround.next)
+
+    def show_guides(self, guides: Guides) -> None:
+        """Lay lines over the picture that help to place a crop."""
+        self._window.easel.guides = guides
+        self._window.easel.update()
 
     def toggle_dim(self) -> None:
         app = QApplication.instance()

@@ -13,6 +13,7 @@ from crispgrain.core.marks import Mark
 from crispgrain.core.networks import providers, runtime
 from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.base.actions import add_action, add_switch
+from crispgrain.desktop.easel.guides import Guides
 from crispgrain.session.comparing import Arrangement, Look
 from crispgrain.session.session import Session
 
@@ -134,6 +135,13 @@ def build_menus(window: Window) -> Menus:
         action.setCheckable(True)
         action.setChecked(look is Look.PICTURE)
         looks.addAction(action)
+    lines = QActionGroup(view)
+    for guides in Guides:
+        action = add_action(view, guides.value, partial(window.looking.show_guides, guides))
+        action.setCheckable(True)
+        action.setChecked(guides is Guides.NONE)
+        lines.addAction(action)
+    view.addSeparator()
     add_switch(view, "Loupe at the pointer", window.easel.set_loupe, "L")
     view.addSeparator()
     add_action(view, "Next surround (grey, white, black)", window.looking.next_surround, "G")
