@@ -13,7 +13,8 @@ from crispgrain.core.files.source import RawSource
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.render.whole import export, settings_of
 from crispgrain.core.shot import Shot
-from crispgrain.core.stages.print.file import FORMATS, LIKE_SOURCE
+from crispgrain.core.stages.print.file import LIKE_SOURCE
+from crispgrain.core.stages.print.output import FORMATS
 from crispgrain.core.treatment import Treatment
 
 BESIDE = "-treated"

@@ -16,7 +16,7 @@ from crispgrain.geometry import Rect, tile_rect, tiles_over
 from ..colour import icc
 from ..files.write import OutputSettings, write_picture
 from ..model import Stage
-from ..stages.print.file import output_settings
+from ..stages.print.output import output_settings
 from ..stages.print.paper import Layout, sheet_of
 from . import naming
 from .pipeline import Pipeline

@@ -31,7 +31,8 @@ from crispgrain.core.networks.ensemble import EFFORT
 from crispgrain.core.render import naming
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.whole import result_name
-from crispgrain.core.stages.print.file import LIKE_SOURCE, output_settings
+from crispgrain.core.stages.print.file import LIKE_SOURCE
+from crispgrain.core.stages.print.output import output_settings
 from crispgrain.core.stages.print.paper import NONE, paper_words
 from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.base.dialogs import dialog_buttons
