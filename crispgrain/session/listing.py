@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 from datetime import datetime, timedelta
 from enum import StrEnum
+from functools import lru_cache
 from typing import Any
 
 from attrs import frozen
@@ -100,6 +101,8 @@ def raw_of(shots: Iterable[OpenShot]) -> dict[ShotId, ShotId]:
     """Finished pictures to the RAW of the same name beside them, as cameras write both."""
     every = list(shots)
     raws = {(s.path.parent, s.path.stem.lower()): s.id for s in every if s.path.suffix.lower() in RAW_SUFFIXES}
+    if not raws:
+        return {}
     finished = [s for s in every if s.path.suffix.lower() not in RAW_SUFFIXES]
     twins = {s.id: raws.get((s.path.parent, s.path.stem.lower())) for s in finished}
     return {id: raw for id, raw in twins.items() if raw is not None}
@@ -125,6 +128,7 @@ def _goes_on(before: OpenShot, shot: OpenShot) -> bool:
     return all(times) and abs(times[1] - times[0]) <= GAP  # type: ignore[operator]
 
 
+@lru_cache(maxsize=50_000)  # a roll is grouped anew whenever something was found out of a shot
 def _time(taken: str) -> datetime | None:
     try:
         return datetime.strptime(taken[:19], TIME_FORMAT)
