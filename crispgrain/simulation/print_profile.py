@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from crispgrain.core.colour.icc import tagged
 from crispgrain.core.colour.spaces import ICC_D50_XYZ
 
 N = 2.0  # how far light spreads in the paper (Yule and Nielsen, 1951)
@@ -134,17 +135,11 @@ def _described(words: str) -> bytes:
 
 
 def _file(space: str, tags: dict[bytes, bytes]) -> bytes:
-    table, body = b"", b""
-    start, places = 128 + 4 + 12 * len(tags), dict[bytes, int]()
-    for name, data in tags.items():
-        if data not in places:
-            places[data] = start + len(body)
-            body += data + b"\0" * (-len(data) % 4)
-        table += name + struct.pack(">II", places[data], len(data))
+    contents = tagged(tags)
     header = struct.pack(
         ">I4sI4s4s4s6H4s4sI4sIQI",
-        start + len(body), b"lcms", 0x02400000, b"prtr", space.encode().ljust(4), b"Lab ",
+        128 + len(contents), b"lcms", 0x02400000, b"prtr", space.encode().ljust(4), b"Lab ",
         2026, 1, 1, 0, 0, 0, b"acsp", b"\0" * 4, 0, b"\0" * 4, 0, 0, 0,
     )  # fmt: skip
     header += b"".join(struct.pack(">i", round(v * 65536)) for v in ICC_D50_XYZ) + b"\0" * 48
-    return header + struct.pack(">I", len(tags)) + table + body
+    return header + contents

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import io
 import struct
+from collections.abc import Mapping
 from enum import StrEnum
 from functools import cache, lru_cache
 
@@ -40,6 +41,18 @@ def _curve(parameters: tuple[float, ...]) -> bytes:
     return b"para\0\0\0\0" + struct.pack(">HH", kind, 0) + _s15(*parameters)
 
 
+def tagged(tags: Mapping[bytes, bytes]) -> bytes:
+    """What follows the header of a profile: the table of its tags, and these, the same data once (ICC.1:2010, 7.3)."""
+    start = 128 + 4 + 12 * len(tags)
+    table, body, places = struct.pack(">I", len(tags)), b"", dict[bytes, int]()
+    for name, data in tags.items():
+        if data not in places:
+            places[data] = start + len(body)
+            body += data + b"\0" * (-len(data) % 4)
+        table += name + struct.pack(">II", places[data], len(data))
+    return table + body
+
+
 def build_profile(space: RGBSpace) -> bytes:
     """A version 4 matrix/curve display profile (ICC.1:2010, clause 8.3.2)."""
     adapt = adaptation(white_xyz(space.white), ICC_D50_XYZ)
@@ -57,20 +70,14 @@ def build_profile(space: RGBSpace) -> bytes:
         b"gTRC": curve,
         b"bTRC": curve,
     }
-    table, body, places = b"", b"", {}
-    start = 128 + 4 + 12 * len(tags)
-    for name, data in tags.items():
-        if data not in places:
-            places[data] = start + len(body)
-            body += data + b"\0" * (-len(data) % 4)
-        table += name + struct.pack(">II", places[data], len(data))
+    contents = tagged(tags)
     header = struct.pack(
         ">I4sI4s4s4s6H4s4sI4sIQI",
-        start + len(body), b"lcms", 0x04300000, b"mntr", b"RGB ", b"XYZ ",
+        128 + len(contents), b"lcms", 0x04300000, b"mntr", b"RGB ", b"XYZ ",
         2026, 1, 1, 0, 0, 0, b"acsp", b"\0" * 4, 0, b"\0" * 4, 0, 0, 0,
     )  # fmt: skip
     header += _s15(*ICC_D50_XYZ) + b"\0" * 48
-    return header + struct.pack(">I", len(tags)) + table + body
+    return header + contents
 
 
 @cache
