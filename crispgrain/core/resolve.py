@@ -93,11 +93,8 @@ def for_print(resolved: Resolved, source: Source, enlarge: bool | None = None) -
     if sheet is None:
         return resolved
     frame = Frame(source.size, Noise())
-    shape = next((o for o in resolved.beside if o.model is CROP), None) or concrete(
-        Operation(CROP.id, Stage.DEVELOP, on=True, model=CROP.id), source, Reading()
-    )
-    if not shape.on:
-        shape = concrete(Operation(CROP.id, Stage.DEVELOP, on=True, model=CROP.id), source, Reading())
+    plain = concrete(Operation(CROP.id, Stage.DEVELOP, on=True, model=CROP.id), source, Reading())
+    shape = next((o for o in resolved.beside if o.model is CROP and o.on), plain)
     cropped = after(frame, shape.values).size
     area = sheet.area(cropped.width >= cropped.height)
     if sheet.fills:

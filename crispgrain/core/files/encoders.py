@@ -41,7 +41,7 @@ class OutputFormat(StrEnum):
 
     @property
     def label(self) -> str:
-        return {"jxl": "JPEG XL", "webp": "WebP"}.get(self.value, self.value.upper())
+        return {"jxl": "JPEG XL (sRGB)", "webp": "WebP"}.get(self.value, self.value.upper())
 
     @property
     def suffix(self) -> str:

@@ -23,6 +23,10 @@ def _has_depths(values: Values) -> bool:
     return _is_own(values) and not OutputFormat(str(values["format"])).only_8_bits
 
 
+def _has_profiles(values: Values) -> bool:
+    return _is_own(values) and values["format"] != OutputFormat.JXL
+
+
 def _is_lossy(values: Values) -> bool:
     return _is_own(values) and OutputFormat(str(values["format"])).has_quality
 
@@ -74,9 +78,9 @@ MODEL = Model(
                   labels=("8 bits", "16 bits"), matters=_has_depths),
         Parameter("profile", "Profile", "Colour space of the file; sRGB if in doubt.", "srgb", choices=PROFILE_NAMES,
                   labels=tuple(space.name for space in OUTPUT_SPACES.values()),
-                  matters=lambda values: _is_own(values) and not values["icc"]),
+                  matters=lambda values: _has_profiles(values) and not values["icc"]),
         Parameter("icc", "ICC file", "A profile of your own, in place of those above; empty for none.", "", check=str,
-                  matters=_is_own),
+                  matters=_has_profiles),
         Parameter("intent", "Intent", "How colours that the profile has not are replaced.", icc.Intent.RELATIVE,
                   choices=tuple(icc.Intent), labels=("perceptual", "relative colorimetric", "saturation", "absolute"),
                   matters=lambda values: bool(values["icc"])),
