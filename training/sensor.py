@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from crispgrain.arrays import Array
 from crispgrain.core.colour.spaces import srgb_decode, srgb_encode
 from crispgrain.restoration import anscombe
-from crispgrain.simulation.camera import BAYER, add_noise, mosaic_of
+from crispgrain.simulation.camera import BAYER, mosaic_of, shot_noise
+from crispgrain.simulation.defects import GAUSSIAN, Defects, read_noise, unequal, with_dots
 
 # White-balanced camera RGB to linear sRGB of three made-up cameras, from muted to strong.
 CAMERA_TO_SRGB = np.array(
@@ -79,10 +80,37 @@ def draw_noise(rng: np.random.Generator) -> tuple[float, float]:
     return math.exp(log_a), math.exp(log_b)
 
 
+def draw_defects(rng: np.random.Generator) -> Defects:
+    """Two sensors in five have none; of the others each has some, at random strengths.
+
+    The black level's drift is left out: it cannot be told from the picture.
+    """
+    if rng.random() < 0.4:
+        return Defects()
+
+    def some(most: float, often: float = 0.5) -> float:
+        return most * rng.random() if rng.random() < often else 0.0
+
+    def dots(most: float) -> float:
+        return most * 10 ** rng.uniform(-1.5, 0) if rng.random() < 0.6 else 0.0
+
+    return Defects(
+        rows=some(0.8), columns=some(0.4), tails=GAUSSIAN - some(0.4), hot=dots(3e-3), dead=dots(1e-3),
+        blinking=dots(1e-3), greens=some(0.03) - some(0.03), focusing=some(0.6, 0.15),
+        first=(int(rng.integers(16)), int(rng.integers(12))),
+    )  # fmt: skip
+
+
 def draw_sample(patch: NDArray[np.uint8], rng: np.random.Generator) -> Sample:
-    """A training pair from an 8-bit sRGB patch."""
+    """A training pair from an 8-bit sRGB patch.
+
+    The truth is what a sensor without defects would have seen; of unequal greens, what their mean would.
+    """
     clean = Processing.draw(rng).to_sensor(LINEAR[patch])
     a, b = draw_noise(rng)
-    noisy = np.minimum(add_noise(mosaic_of(clean, BAYER["RGGB"]), a, b, rng), 1)
+    defects = draw_defects(rng)
+    mosaic = unequal(mosaic_of(clean, BAYER["RGGB"]), defects)
+    noisy = shot_noise(mosaic, a, rng) + read_noise(mosaic.shape, b, defects, rng)
+    noisy = np.minimum(with_dots(noisy, b, defects, rng, places=int(rng.integers(2**32))), 1)
     low, span = (float(v) for v in anscombe.ends(a, b))
     return Sample((anscombe.forward(noisy, a, b) - low) / span, (anscombe.forward(clean, a, b) - low) / span, 1 / span)

@@ -17,6 +17,8 @@ from crispgrain.core.colour.spaces import apply_matrix
 from crispgrain.core.files.raw import camera_matrix
 from crispgrain.restoration.point_spread import line, path
 
+from .defects import Defects, read_noise, unequal, with_dots
+
 BAYER = {
     "RGGB": np.array([[0, 1], [1, 2]], np.int8), "BGGR": np.array([[2, 1], [1, 0]], np.int8),
     "GRBG": np.array([[1, 0], [2, 1]], np.int8), "GBRG": np.array([[1, 2], [0, 1]], np.int8),
@@ -80,15 +82,23 @@ def mosaic_of(rgb: Array, pattern: NDArray[np.int8]) -> Array:
     return out
 
 
-def add_noise(mosaic: Array, a: float, b: float, rng: np.random.Generator) -> Array:
-    """Shot noise as Poisson counts of 1/a electrons at saturation, and Gaussian read noise."""
-    counted = rng.poisson(np.maximum(mosaic, 0) / a).astype(np.float32) * np.float32(a)
-    return counted + rng.standard_normal(mosaic.shape, np.float32) * np.float32(b**0.5)
+def shot_noise(mosaic: Array, a: float, rng: np.random.Generator) -> Array:
+    """A clean mosaic as Poisson counts of 1/a electrons at saturation."""
+    return rng.poisson(np.maximum(mosaic, 0) / a).astype(np.float32) * np.float32(a)
+
+
+def add_noise(mosaic: Array, a: float, b: float, rng: np.random.Generator, defects: Defects | None = None) -> Array:
+    """Shot noise, and Gaussian read noise or that of a sensor with defects, whose cells begin with red."""
+    if defects is None:
+        return shot_noise(mosaic, a, rng) + rng.standard_normal(mosaic.shape, np.float32) * np.float32(b**0.5)
+    noisy = shot_noise(unequal(mosaic, defects), a, rng) + read_noise(mosaic.shape, b, defects, rng)
+    return with_dots(noisy, b, defects, rng)
 
 
 def expose(
-    scene: Array, iso: float, seed: int, camera: Camera = FIELD_TWO, exposure: float = 1.0
-) -> NDArray[np.uint16]:
+    scene: Array, iso: float, seed: int, camera: Camera = FIELD_TWO, exposure: float = 1.0,
+    defects: Defects | None = None,
+) -> NDArray[np.uint16]:  # fmt: skip
     """Sensor values (uint16, H x W) of a clean scene at an ISO.
 
     Noise, black level, clipping and 14-bit quantisation are in; optical blur is
@@ -96,7 +106,7 @@ def expose(
     """
     a, b = noise_at(iso)
     signal = np.minimum(mosaic_of(sensor_signal(scene, camera, exposure), PATTERNS[camera.pattern]), 1.5)
-    noisy = add_noise(signal, a, b, np.random.default_rng(seed))
+    noisy = add_noise(signal, a, b, np.random.default_rng(seed), defects)
     values = np.rint(noisy * (camera.white - camera.black) + camera.black)
     return np.clip(values, 0, camera.white).astype(np.uint16)
 

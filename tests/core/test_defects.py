@@ -1,0 +1,65 @@
+"""The simulated sensor's defects, each against what its definition says."""
+
+import numpy as np
+import pytest
+from scipy.stats import tukeylambda
+
+from crispgrain.simulation.camera import add_noise
+from crispgrain.simulation.defects import Defects, read_noise, tukey_lambda, unequal, with_dots
+
+SHAPE = (400, 600)
+READ = 1e-4  # variance
+
+
+def rng() -> np.random.Generator:
+    return np.random.default_rng(5)
+
+
+@pytest.mark.parametrize("tails", [0.14, 0.0, -0.1, -0.3])
+def test_tails_are_those_of_tukeys_lambda_distribution(tails: float) -> None:
+    """Quantiles against scipy.stats.tukeylambda, divided by its own standard deviation."""
+    drawn = tukey_lambda((200_000,), tails, rng())
+    expected = tukeylambda.ppf([0.001, 0.01, 0.25, 0.75, 0.999], tails) / tukeylambda.std(tails)
+    assert np.quantile(drawn, [0.001, 0.01, 0.25, 0.75, 0.999]) == pytest.approx(expected, rel=0.08)
+
+
+def test_a_distribution_without_variance_is_refused() -> None:
+    with pytest.raises(ValueError, match="no variance"):
+        tukey_lambda((3,), -0.5, rng())
+
+
+def test_rows_and_columns_vary_as_said() -> None:
+    """EMVA 1288: the variance of row means is that of rows, and a share of that of pixels."""
+    noise = read_noise(SHAPE, READ, Defects(rows=0.8, columns=0.3), rng()) / READ**0.5
+    assert noise.mean(1).var() == pytest.approx(0.8**2 + 1 / SHAPE[1] + 0.3**2 / SHAPE[1], rel=0.15)
+    assert noise.mean(0).var() == pytest.approx(0.3**2, rel=0.2)
+
+
+def test_hot_and_dead_pixels_stay_where_they_are() -> None:
+    even = np.full(SHAPE, 0.2, np.float32)
+    defects = Defects(hot=1e-3, dead=1e-3)
+    first, second = (with_dots(even, READ, defects, np.random.default_rng(seed)) for seed in (1, 2))
+    assert np.array_equal(first, second)
+    share = np.array([(first > 0.2).mean(), (first < 0.07).mean()])
+    assert share == pytest.approx(1e-3, rel=0.25)
+
+
+def test_blinking_pixels_are_elsewhere_in_the_next_shot() -> None:
+    even = np.full(SHAPE, 0.2, np.float32)
+    first, second = (with_dots(even, READ, Defects(blinking=1e-3), np.random.default_rng(s)) != even for s in (1, 2))
+    assert first.mean() == pytest.approx(1e-3, rel=0.25)
+    assert (first & second).sum() <= 2
+
+
+def test_greens_differ_by_the_share_said_and_focusing_pixels_see_less() -> None:
+    out = unequal(np.full(SHAPE, 0.5, np.float32), Defects(greens=0.02, focusing=0.5, first=(2, 2)))
+    assert out[1, 0] / out[0, 1] == pytest.approx(1.02, abs=1e-3)
+    assert out[2, 2] == out[18, 14] == 0.25
+    assert (out == 0.25).sum() == 25 * 50
+
+
+def test_without_defects_the_noise_is_a_gaussian_of_the_same_variance() -> None:
+    dark = np.zeros(SHAPE, np.float32)
+    plain, shaped = (add_noise(dark, 1e-4, READ, rng(), d) for d in (None, Defects()))
+    assert shaped.std() == pytest.approx(plain.std(), rel=0.01)
+    assert np.quantile(shaped, 0.99) == pytest.approx(np.quantile(plain, 0.99), rel=0.03)
