@@ -67,9 +67,11 @@ def main() -> None:
         if sys.argv[1:2] == [name]:
             print(part.report())
             return
+    if sys.argv[1:] not in ([], ["quick"]):
+        sys.exit(__doc__)
     speed = whole.report()
     print(speed, flush=True)
-    if "quick" in sys.argv[1:]:
+    if sys.argv[1:]:
         return
     rows = _measure("", full=True)
     head = PREAMBLE.format(

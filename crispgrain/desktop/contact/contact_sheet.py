@@ -152,6 +152,13 @@ class ContactSheet(QListView):
         self.setGridSize(self.frame if self.wide else QSize())
         self.doItemsLayout()
 
+    def dataChanged(self, top_left: QModelIndex, bottom_right: QModelIndex, roles: list[int] | None = None) -> None:
+        """Paint changed frames anew; QListView would lay out the whole roll, though all frames are of one size."""
+        if top_left.row() == bottom_right.row():
+            self.update(top_left)
+        else:
+            self.viewport().update()
+
     def _show_current(self) -> None:
         current = self.session.current
         if current is not None and (row := self.roll_model.row_of(current)) >= 0:

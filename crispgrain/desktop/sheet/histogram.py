@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, QTimer
@@ -13,7 +14,6 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from crispgrain.desktop.base.theme import current_theme
 
 HEIGHT = 74
-LUMA = np.array([0.299, 0.587, 0.114])
 BINS = 64
 THINNED = 2
 RESTING = 120  # ms after which a picture that moves no more is counted
@@ -26,9 +26,9 @@ def luma_counts(image: QImage) -> NDArray[np.float64]:
     """
     rgba = image.convertToFormat(QImage.Format.Format_RGBA8888)
     rows = np.frombuffer(rgba.constBits(), np.uint8).reshape(rgba.height(), rgba.bytesPerLine())
-    pixels = rows[:, : 4 * rgba.width()].reshape(rgba.height(), rgba.width(), 4)[::THINNED, ::THINNED].reshape(-1, 4)
-    luma = pixels[pixels[:, 3] > 0, :3] @ LUMA
-    counts, _ = np.histogram(luma, bins=BINS, range=(0, 256))
+    pixels = rows[:, : 4 * rgba.width()].reshape(rgba.height(), rgba.width(), 4)[::THINNED, ::THINNED]
+    luma, opaque = cv2.cvtColor(pixels, cv2.COLOR_RGBA2GRAY), np.where(pixels[..., 3] > 0, np.uint8(1), np.uint8(0))
+    counts = cv2.calcHist([luma], [0], opaque, [BINS], [0, 256]).ravel().astype(np.float64)
     return counts / max(counts.sum(), 1)
 
 
