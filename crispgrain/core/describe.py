@@ -15,7 +15,7 @@ from .resolve import ResolvedOperation
 
 def facts_of(pipeline: Pipeline) -> Facts:
     frame, size = pipeline.steps[-1].after, pipeline.size
-    cropped = Size(*(max(1, round(n * frame.to_source.stretch)) for n in (size.height, size.width)))
+    cropped = Size(*(max(1, round(n * frame.stretch)) for n in (size.height, size.width)))
     printing = pipeline.resolved[Stage.PRINT].values
     return Facts(pipeline.source, pipeline.reading, size, printing, frame.softness, cropped)
 

@@ -44,6 +44,11 @@ class Frame:
     to_source: Transform = field(default_factory=Transform)
     wraps: bool = False
 
+    @property
+    def stretch(self) -> float:
+        """How many px of the source one of this frame covers, in each direction, in its middle."""
+        return self.to_source.stretch_at(self.size.width / 2, self.size.height / 2)
+
     def sized(self, size: Size) -> Frame:
         """The same picture in another number of pixels."""
         stretch = Transform.scale(self.size.width / size.width, self.size.height / size.height)

@@ -14,7 +14,7 @@ from .stages.develop import crop, develop, light
 from .stages.enlarge import about as enlarge_about
 from .stages.enlarge import detail_net, faithful, lanczos, restore_net
 from .stages.finish import about as finish_about
-from .stages.finish import grain
+from .stages.finish import finish
 from .stages.print import about as print_about
 from .stages.print import file
 from .stages.sharpen import about as sharpen_about
@@ -43,7 +43,7 @@ MODELS: tuple[Model, ...] = (
     detail_net.MODEL,
     faithful.MODEL,
     lanczos.MODEL,
-    grain.MODEL,
+    finish.MODEL,
     file.MODEL,
 )
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
@@ -14,6 +15,8 @@ from .operation import Operation
 from .registry import ABOUT, CROP, find_model, models_of
 from .stages.develop.crop_shape import LANDSCAPE, OWN, PORTRAIT, after
 from .stages.enlarge.size import exactly
+from .stages.finish.finish import PPI
+from .stages.finish.viewing import NEAREST
 from .stages.print.paper import sheet_of
 from .treatment import Treatment
 
@@ -75,7 +78,8 @@ def resolve(treatment: Treatment, source: Source, reading: Reading) -> Resolved:
     """
     stages = {stage: concrete(treatment[stage], source, reading) for stage in Stage}
     beside = tuple(concrete(o, source, reading) for o in treatment.operations if not o.everywhere)
-    return for_print(Resolved(_without_double_work(stages, treatment), beside), source, treatment[Stage.ENLARGE].on)
+    printed = for_print(Resolved(_without_double_work(stages, treatment), beside), source, treatment[Stage.ENLARGE].on)
+    return for_viewing(printed, treatment)
 
 
 def for_print(resolved: Resolved, source: Source, enlarge: bool | None = None) -> Resolved:
@@ -111,6 +115,23 @@ def for_print(resolved: Resolved, source: Source, enlarge: bool | None = None) -
         stages[Stage.ENLARGE] = replace(enlarging, on=True, values={**enlarging.values, **exactly(size)})
     others = tuple(o for o in resolved.beside if o.model is not CROP)
     return Resolved(stages, (*others, shape))
+
+
+def for_viewing(resolved: Resolved, treatment: Treatment) -> Resolved:
+    """With Finish told the print's resolution and, unless chosen, the eye as far off as the paper's diagonal."""
+    printing = resolved[Stage.PRINT].values
+    sheet = sheet_of(printing)
+
+    def told(finish: ResolvedOperation, chosen: Mapping[str, object]) -> ResolvedOperation:
+        values: dict[str, Value] = {**finish.values, PPI: printing["ppi"]}
+        if sheet is not None and "distance" in values and "distance" not in chosen:
+            values["distance"] = max(NEAREST, math.hypot(sheet.width, sheet.height)) / 10
+        return replace(finish, values=values)
+
+    chosen = {o.id: o.values for o in treatment.operations}
+    stages = {**resolved.stages, Stage.FINISH: told(resolved[Stage.FINISH], treatment[Stage.FINISH].values)}
+    beside = (told(o, chosen[o.id]) if o.stage is Stage.FINISH else o for o in resolved.beside)
+    return Resolved(stages, tuple(beside))
 
 
 def concrete(operation: Operation, source: Source, reading: Reading) -> ResolvedOperation:

@@ -50,9 +50,15 @@ class Transform:
 
     @property
     def stretch(self) -> float:
-        """How many px become of one, in each direction, on the geometric mean; perspective left aside."""
-        (a, b, _), (d, e, _), _ = self.rows
-        return math.sqrt(abs(a * e - b * d))
+        """How many px become of one, in each direction, on the geometric mean; with perspective, at the corner."""
+        return self.stretch_at(0.0, 0.0)
+
+    def stretch_at(self, x: float, y: float) -> float:
+        """How many px become of one at a point, in each direction, on the geometric mean."""
+        (a, b, _), (d, e, _), (g, h, i) = self.rows
+        if not g and not h:
+            return math.sqrt(abs(a * e - b * d)) / abs(i)
+        return math.sqrt(abs(np.linalg.det(self._matrix)) / abs(g * x + h * y + i) ** 3)
 
     @property
     def rearranges(self) -> bool:
@@ -66,6 +72,11 @@ class Transform:
         """Whether it only moves and stretches."""
         (a, b, _), (d, e, _), (g, h, _) = self.rows
         return a > 0 and e > 0 and not (b or d or g or h)
+
+    @property
+    def tilts(self) -> bool:
+        """Whether it changes perspective: parallels do not stay so."""
+        return bool(self.rows[2][0] or self.rows[2][1])
 
     def rect(self, rect: Rect) -> Rect:
         """The smallest rectangle of whole pixels around what becomes of one; hairs of rounding left aside."""

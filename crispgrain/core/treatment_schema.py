@@ -66,7 +66,8 @@ def _setting(meanings: list[Parameter]) -> dict[str, Any]:
     return {**words, "type": ["number", "string"] if first.is_number or first.choices else "string"}
 
 
-# Settings that had other names at first.
+# Models and settings that had other names at first.
+RENAMED_MODELS = {"grain": "surface"}
 RENAMED = {"across": "varies", "extent": "longest", "doubt": "path_error"}
 
 
@@ -83,6 +84,8 @@ def _renamed(data: Any) -> Any:
         if isinstance(operation, dict) and isinstance(operation.get("settings"), dict):
             settings = {RENAMED.get(name, name): value for name, value in operation["settings"].items()}
             operation = {**operation, "settings": settings}
+            if operation.get("model") in RENAMED_MODELS:
+                operation["model"] = RENAMED_MODELS[operation["model"]]
         operations.append(operation)
     return {**data, "operations": operations}
 

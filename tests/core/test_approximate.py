@@ -121,7 +121,7 @@ def test_settings_in_pixels_shrink_and_what_cannot_be_seen_is_left_out(jpeg_shot
     assert stages[Stage.SHARPEN].values["radius"] == pytest.approx(2.0)
     assert stages[Stage.SHARPEN].values["effort"] == "fast"
     assert stages[Stage.SHARPEN].on
-    assert not stages[Stage.FINISH].on
+    assert (stages[Stage.FINISH].values["amount"], stages[Stage.FINISH].values["medium"]) == (0, "none")
     assert not reduced_stages(soft.set("sharpen.radius", 1.2), jpeg_shot, 3)[Stage.SHARPEN].on
 
 

@@ -120,9 +120,9 @@ def test_patches_of_one_place_share_the_steps_they_have_in_common(raw_shot, monk
     part = Rect(64, 64, 80, 80)
     first.untiled(part)
     light = ["light"] if "light" in runs else []  # a step of its own, if the meter finds it dark
-    assert runs == ["grain", "faithful", "lens-softness", *light, "directional", "mosaic-dct"]
+    assert runs == ["surface", "faithful", "lens-softness", *light, "directional", "mosaic-dct"]
     second.untiled(part)
-    assert runs[5 + len(light) :] == ["grain"]
+    assert runs[5 + len(light) :] == ["surface"]
 
 
 def test_a_patch_can_be_cancelled(raw_shot):

@@ -21,6 +21,7 @@ from crispgrain.arrays import Array
 from .spaces import ICC_D50_XYZ, OUTPUT_SPACES, SRGB, WORKING, RGBSpace, adaptation, to_xyz, white_xyz
 
 PROFILE_NAMES = tuple(OUTPUT_SPACES)
+DITHER = 256  # px after which the random thresholds of dithering repeat
 
 
 def _s15(*values: float) -> bytes:
@@ -198,15 +199,18 @@ def _shares(icc: bytes, dtype: str) -> tuple[Array, Array, Array] | None:
 
 
 def from_working(
-    pixels: Array, icc: bytes, bits: int, intent: Intent = Intent.RELATIVE, black_point: bool = False
-) -> NDArray:
+    pixels: Array, icc: bytes, bits: int, intent: Intent = Intent.RELATIVE, black_point: bool = False,
+    dithered_at: tuple[int, int] | None = None,
+) -> NDArray:  # fmt: skip
     """Working space to stored values of 8 or 16 bits in a profile (H x W x channels), clipped at output only.
 
     ``black_point`` compensates for it: the darkest of the picture becomes the darkest of the file (not if absolute).
+    ``dithered_at`` is where these pixels begin in the whole picture, if they are to be dithered.
     """
     dtype = {8: "uint8", 16: "uint16"}[bits]
     # Rounding is ours: LittleCMS would quantise 8-bit output of floats through 16 bits.
-    return quantise(_from_working_float(pixels, icc, intent, black_point), dtype)
+    encoded = _from_working_float(pixels, icc, intent, black_point)
+    return quantise(encoded, dtype) if dithered_at is None else dithered(encoded, dtype, *dithered_at)
 
 
 def _from_working_float(
@@ -239,6 +243,28 @@ def quantise(encoded: Array, dtype: str) -> NDArray:
     """Encoded values 0..1 to whole numbers of ``dtype``, rounded half up, clipped."""
     top = np.iinfo(dtype).max
     return (np.clip(encoded, 0, 1) * np.float32(top) + np.float32(0.5)).astype(dtype)
+
+
+@cache
+def _thresholds() -> Array:
+    # Not quite 0 to 1: a value that is whole but for rounding stays what it is.
+    return np.random.default_rng(1924).uniform(0.02, 0.98, (DITHER, DITHER)).astype(np.float32)
+
+
+def dithered(encoded: Array, dtype: str, top: int, left: int) -> NDArray:
+    """As :func:`quantise`, rounded up or down at random, so that gentle slopes keep their mean and show no steps.
+
+    All channels of a pixel are rounded alike: greys stay grey. ``top`` and ``left`` say where it begins in the whole.
+
+    References
+    ----------
+    L. G. Roberts, "Picture coding using pseudo-random noise", IRE Trans. Information Theory 8(2), 1962.
+    """
+    height, width, most = *encoded.shape[:2], np.iinfo(dtype).max
+    rows, columns = (np.arange(start, start + n) % DITHER for start, n in ((top, height), (left, width)))
+    threshold = _thresholds()[np.ix_(rows, columns)]
+    threshold = threshold[..., None] if encoded.ndim == 3 else threshold
+    return np.minimum(np.clip(encoded, 0, 1) * np.float32(most) + threshold, most).astype(dtype)
 
 
 def other_to_rgb16(stored: NDArray, icc: bytes, space: str, target: bytes) -> NDArray[np.uint16]:

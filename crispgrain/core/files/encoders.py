@@ -95,6 +95,7 @@ class OutputSettings:
     intent: Intent = Intent.RELATIVE
     black_point: bool = True
     metadata: Wanted = field(default_factory=Wanted)
+    dithered: bool = False  # 8 bits
 
     @property
     def profile_bytes(self) -> bytes:

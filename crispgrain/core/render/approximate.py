@@ -19,6 +19,7 @@ from ..registry import find_model
 from ..resolve import Resolved, ResolvedOperation
 from ..stages.enlarge.lanczos import MODEL as LANCZOS
 
+SEEN = (Stage.DENOISE, Stage.SHARPEN, Stage.FINISH)  # stages of which something is seen from far away
 EXACT_FROM = 0.5  # screen pixels per pixel of the result
 LEAST_BLUR = 0.5  # px; less is not seen
 
@@ -66,16 +67,14 @@ def _calmer(noise: Noise, left: float) -> Noise:
 def reduce_treatment(resolved: Resolved, context: Context, factor: int, enlarge: float) -> Resolved:
     """A concrete treatment for a shot reduced by a factor; ``enlarge`` is what Enlarge is still to do, if it is on."""
     stages = dict(resolved.stages)
-    for stage in (Stage.DENOISE, Stage.SHARPEN):
+    for stage in SEEN:
         stages[stage] = _reduced_stage(resolved[stage], context, factor)
-    stages[Stage.FINISH] = replace(resolved[Stage.FINISH], on=False)
     values: dict[str, Value] = {p.id: p.default for p in LANCZOS.parameters}
     stages[Stage.ENLARGE] = ResolvedOperation(
         Stage.ENLARGE, resolved[Stage.ENLARGE].on, LANCZOS, {**values, "by": "factor", "factor": enlarge}
     )
-    restoring = (Stage.DENOISE, Stage.SHARPEN)
-    beside = (_reduced_stage(z, context, factor) if z.stage in restoring else z for z in resolved.beside)
-    return Resolved(stages, tuple(z for z in beside if z.stage is not Stage.FINISH))
+    beside = (_reduced_stage(z, context, factor) if z.stage in SEEN else z for z in resolved.beside)
+    return Resolved(stages, tuple(beside))
 
 
 def _reduced_stage(resolved: ResolvedOperation, context: Context, factor: int) -> ResolvedOperation:

@@ -146,7 +146,7 @@ class Pipeline:
         That is reduced no more than it is still shown with a pixel for each of the result's, if Enlarge is on.
         """
         full = self.source.size
-        stretch = self.steps[-1].after.to_source.stretch  # px of the source for one of the result
+        stretch = self.steps[-1].after.stretch  # px of the source for one of the result
         own = max(1, int(factor * stretch + 1e-6))
         small = self.cache.get(
             (self.source.serial, "reduced", own, self.reading), lambda: reduce_shot(self.source, self.reading, own)

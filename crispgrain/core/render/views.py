@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from crispgrain.arrays import Array
 from crispgrain.cancel import NEVER, CancelToken
 from crispgrain.geometry import Rect, Size, tile_rect
+from crispgrain.restoration.artefacts import false_texture
 
 from ..colour import icc
 from ..colour.proof import Gamut, Proof, gamut_of
@@ -315,6 +316,10 @@ class Halo(_Compared):
     def share(self, rect: Rect, cancel: CancelToken = NEVER) -> float:
         """Share of pixels with a halo in a rectangle of the result."""
         return float(self.mask(rect, cancel).mean())
+
+    def texture(self, rect: Rect, cancel: CancelToken = NEVER) -> float:
+        """Share of smooth ground in a rectangle of the result that has fine texture which was not there before."""
+        return false_texture(*(_luma(p.region(rect, cancel=cancel)) for p in (self.before, self.after)))
 
     def display(self, row: int, column: int, level: int = 0, cancel: CancelToken = NEVER) -> NDArray[np.uint8]:
         rect = tile_rect(row, column, self.tile, self.size)

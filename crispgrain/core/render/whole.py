@@ -71,7 +71,12 @@ def render_whole(
         cancel.check()
         pixels = pipeline.tile_pixels(*place, depth, cancel)
         out[rect.moved(layout.above, layout.left).slices] = icc.from_working(
-            pixels, profile, settings.stored_bits, settings.intent, settings.black_point
+            pixels,
+            profile,
+            settings.stored_bits,
+            settings.intent,
+            settings.black_point,
+            (rect.top, rect.left) if settings.dithered and settings.stored_bits == 8 else None,
         )
 
     with single_threaded_libraries(), ThreadPoolExecutor(worker_count()) as pool:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
+from collections.abc import Sequence
 
 from PySide6.QtCore import (
     QItemSelection,
@@ -152,10 +153,13 @@ class ContactSheet(QListView):
         self.setGridSize(self.frame if self.wide else QSize())
         self.doItemsLayout()
 
-    def dataChanged(self, top_left: QModelIndex, bottom_right: QModelIndex, roles: list[int] | None = None) -> None:
+    def dataChanged(
+        self, top_left: QModelIndex | QPersistentModelIndex, bottom_right: QModelIndex | QPersistentModelIndex,
+        roles: Sequence[int] = (),
+    ) -> None:  # fmt: skip
         """Paint changed frames anew; QListView would lay out the whole roll, though all frames are of one size."""
         if top_left.row() == bottom_right.row():
-            self.update(top_left)
+            self.update(self.roll_model.index(top_left.row()))
         else:
             self.viewport().update()
 

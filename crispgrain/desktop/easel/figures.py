@@ -51,13 +51,19 @@ class Figures(QObject):
 
         def job() -> str:
             if isinstance(view, Halo):
-                return f"Halos on {view.share(part, cancel):.2%} of what is in view (beyond {view.limit:.0%} of white)."
+                return halo_words(view.share(part, cancel), view.limit, view.texture(part, cancel))
             if isinstance(view, Result):
                 return gamut_words(view.gamut(part, cancel))
             assert isinstance(view, Residual)
             return structure_words(view.structure(part, cancel))
 
         self._background.submit(Urgency.STRIP, job, self.measured.emit, cancel=cancel)
+
+
+def halo_words(share: float, limit: float, texture: float) -> str:
+    """What a treatment added that was not there, in words."""
+    halos = f"Halos on {share:.2%} of what is in view (beyond {limit:.0%} of white)"
+    return f"{halos}, false texture on {texture:.1%} of its smooth ground."
 
 
 def gamut_words(gamut: Gamut) -> str:

@@ -12,7 +12,8 @@ from ...meter.reading import Noise
 from ...model import Context, Model, Parameter, Role, Stage, Values
 from ...transform import Transform
 from .crop_shape import AS_IT_IS, AS_SHOT, FREE, LANDSCAPE, OWN, PORTRAIT, QUARTERS, RATIOS, after
-from .crop_tools import CROP, FIND_LEVEL, LEVEL
+from .crop_tools import CROP, FIND_LEVEL, LEVEL, PERSPECTIVE
+from .perspective import lines_from
 
 EDGES = (
     Parameter("left", "Left", "Where the picture begins, as a share of the source's width.", 0.0, 0, 100, 0.1, "%",
@@ -28,6 +29,14 @@ ANGLE = Parameter(
     "angle", "Straighten", "By how much the picture is turned clockwise. What would be empty is cut off.", 0.0, -45, 45,
     0.05, "°", per_shot=True,
 )  # fmt: skip
+LINES = Parameter(
+    "lines",
+    "Perspective lines",
+    "Two to four, drawn along what is upright or level; empty for none.",
+    "",
+    check=lines_from,
+    per_shot=True,
+)
 RATIO = Parameter(
     "ratio", "Ratio", "The crop is cut to it about its middle.", FREE, choices=(FREE, AS_SHOT, *RATIOS, OWN),
     labels=("free", "as shot", *list(RATIOS)[:-1], "ISO 216 (A4, A3 …)", "own"),
@@ -70,7 +79,7 @@ def of_whole(picture: Array, values: Values) -> Array:
 
 MODEL = Model(
     Stage.DEVELOP, "crop", "Crop", "Which part of the picture is wanted, and how it stands.",
-    (*EDGES, ANGLE, RATIO, ASPECT, SIDE, TURN, MIRROR), run,
+    (*EDGES, ANGLE, LINES, RATIO, ASPECT, SIDE, TURN, MIRROR), run,
     lambda values, context: LANCZOS_LOBES + 1, after=after, roles=(Role.SHAPE,),
-    summary=lambda model, values, size: "cropped", tools=(CROP, LEVEL, FIND_LEVEL),
+    summary=lambda model, values, size: "cropped", tools=(CROP, LEVEL, FIND_LEVEL, PERSPECTIVE),
 )  # fmt: skip

@@ -12,6 +12,7 @@ from crispgrain.geometry import Size
 from ...frame import Frame
 from ...model import Values
 from ...transform import Transform
+from .perspective import correction, lines_from
 
 FREE, AS_SHOT, OWN = "free", "as-shot", "own"
 # Long to short side. ISO 216, clause 3: the sides of a sheet are to each other as a square's side to its diagonal.
@@ -51,7 +52,9 @@ def cut(values: Values, size: Size) -> tuple[float, float, float, float]:
         half_x, half_y = min(right - left, (bottom - top) * wanted) / 2, min(bottom - top, (right - left) / wanted) / 2
         x, y = (left + right) / 2, (top + bottom) / 2
         left, top, right, bottom = x - half_x, y - half_y, x + half_x, y + half_y
-    angle = float(values["angle"])
+    angle, tilted = float(values["angle"]), perspective(values, size)
+    if tilted.tilts:
+        return _within(straightened(values, size), size, (left, top, right, bottom))
     if not angle:
         return left, top, right, bottom
     c, s = abs(math.cos(math.radians(angle))), abs(math.sin(math.radians(angle)))
@@ -68,18 +71,58 @@ def cut(values: Values, size: Size) -> tuple[float, float, float, float]:
     )  # fmt: skip
 
 
+def perspective(values: Values, size: Size) -> Transform:
+    """From the picture in corrected perspective to the source, of a size."""
+    try:
+        return correction(lines_from(str(values.get("lines", ""))), size)
+    except ValueError:  # lines of another shape of picture, for instance: there is nothing to correct by them
+        return Transform()
+
+
+def straightened(values: Values, size: Size) -> Transform:
+    """From the picture in corrected perspective and straightened to the source, of a size."""
+    tilted, angle = perspective(values, size), float(values["angle"])
+    return tilted.after(Transform.turn(-angle, size.width / 2, size.height / 2)) if angle else tilted
+
+
+def _within(
+    to_source: Transform, size: Size, sides: tuple[float, float, float, float]
+) -> tuple[float, float, float, float]:
+    """A crop made smaller about its middle until its corners lie in the source, to a thousandth of a pixel."""
+    left, top, right, bottom = sides
+    middle, half = ((left + right) / 2, (top + bottom) / 2), ((right - left) / 2, (bottom - top) / 2)
+    signs = np.array([(-1, -1), (1, -1), (1, 1), (-1, 1)], float).T
+
+    def fits(share: float) -> bool:
+        (g, h, i), dots = to_source.rows[2], [m + share * n * s for m, n, s in zip(middle, half, signs, strict=True)]
+        x, y = to_source(*dots)
+        ahead = g * dots[0] + h * dots[1] + i > 0  # in front of the camera
+        return bool((ahead & (x >= 0) & (x <= size.width) & (y >= 0) & (y <= size.height)).all())
+
+    low, high = 0.0, 1.0
+    if fits(high):
+        low = high
+    while high - low > 1e-3 / max(size.width, size.height):
+        trial = (low + high) / 2
+        low, high = (trial, high) if fits(trial) else (low, trial)
+    return (
+        middle[0] - low * half[0], middle[1] - low * half[1], middle[0] + low * half[0], middle[1] + low * half[1]
+    )  # fmt: skip
+
+
 def after(frame: Frame, values: Values) -> Frame:
     """The frame of what is left. Cut to whole pixels; if not straightened, they are the very pixels of before."""
-    size, angle = frame.size, float(values["angle"])
+    size, straight = frame.size, straightened(values, frame.size)
+    moves = straight != Transform()
     left, top, right, bottom = cut(values, size)
     x, y = min(round(left), size.width - 1), min(round(top), size.height - 1)
     width, height = max(1, round(right) - x), max(1, round(bottom) - y)
-    if angle:  # rounded inwards: no empty corner
+    if moves:  # rounded inwards: no empty corner
         x, y = math.ceil(left - 1e-6), math.ceil(top - 1e-6)
         width, height = max(1, math.floor(right + 1e-6) - x), max(1, math.floor(bottom + 1e-6) - y)
     wanted = ratio(values, size, width, height)
     if wanted is not None:  # rounding must not make a square oblong
-        if not angle:
+        if not moves:
             width, height = max(1, round(right - left)), max(1, round(bottom - top))
             x, y = min(x, size.width - width), min(y, size.height - height)
         if round(width / wanted) <= height:
@@ -87,8 +130,8 @@ def after(frame: Frame, values: Values) -> Frame:
         else:
             width = min(width, max(1, round(height * wanted)))
     moved = Transform.shift(x, y)
-    back = Transform.turn(-angle, size.width / 2, size.height / 2).after(moved) if angle else moved
-    whole = (x, y, width, height, angle) == (0, 0, size.width, size.height, 0)
+    back = straight.after(moved) if moves else moved
+    whole = (x, y, width, height, moves) == (0, 0, size.width, size.height, False)
     left_alone = str(values["turn"]) == "0" and values["mirror"] == "off"
     seen = Size(width, height) if _swaps(values) else Size(height, width)
     to_source = frame.to_source.after(back).after(_turned_back(values, Size(height, width)))

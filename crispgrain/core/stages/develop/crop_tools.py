@@ -9,6 +9,8 @@ import numpy as np
 from ...meter.level import tilt_of_shot
 from ...model import Drawn, Shape, Tool, ToolError, Values
 from ...transform import Transform
+from .crop_shape import perspective, straightened
+from .perspective import MOST, as_text, correction, lines_from
 
 EDGES = ("left", "top", "right", "bottom")
 LEAST = 4  # px of the source
@@ -17,8 +19,7 @@ LEAST = 4  # px of the source
 def _of_rectangle(drawn: Drawn) -> Values:
     """The wish is kept in the source as it is turned now."""
     size = drawn.source.size
-    turned = Transform.turn(float(drawn.values["angle"]), size.width / 2, size.height / 2)
-    x, y = turned(*np.array(drawn.points).T)
+    x, y = straightened(drawn.values, size).inverse(*np.array(drawn.points).T)
     if min(x.max() - x.min(), y.max() - y.min()) < LEAST:
         raise ToolError(f"A crop has at least {LEAST} pixels each way.")
     shares = x.min() / size.width, y.min() / size.height, x.max() / size.width, y.max() / size.height
@@ -27,7 +28,8 @@ def _of_rectangle(drawn: Drawn) -> Values:
 
 def _of_line(drawn: Drawn) -> Values:
     """What is nearer to upright is to be upright."""
-    (x1, y1), (x2, y2) = drawn.points
+    x, y = perspective(drawn.values, drawn.source.size).inverse(*np.array(drawn.points).T)
+    (x1, x2), (y1, y2) = x, y
     slant = -math.degrees(math.atan2(y2 - y1, x2 - x1))
     return {"angle": (slant + 45) % 90 - 45}
 
@@ -40,6 +42,23 @@ def _found(drawn: Drawn) -> tuple[Values, str]:
     return {"angle": -tilt.degrees}, f"It leaned by {tilt.degrees:+.2f}°; {share}."
 
 
+def _of_perspective(drawn: Drawn) -> tuple[Values, str]:
+    size = drawn.source.size
+    (x1, y1), (x2, y2) = drawn.points
+    lines = lines_from(str(drawn.values["lines"]))
+    if len(lines) == MOST:
+        raise ToolError(f"There are {MOST} lines already: empty “Perspective lines” to begin anew.")
+    lines.append((x1 / size.width, y1 / size.height, x2 / size.width, y2 / size.height))
+    try:
+        moves = correction(lines, size)
+    except ValueError as error:
+        raise ToolError(f"This line will not do: {error}.") from None
+    words = f"{len(lines)} of up to {MOST} lines drawn."
+    if moves == Transform():
+        words += " One more beside it, along something else that is upright or level, sets the perspective right."
+    return {"lines": as_text(lines)}, words
+
+
 CROP = Tool(
     "Draw crop …", "Drag a rectangle over what is to stay. Esc leaves it.", "crop drawn", Shape.RECTANGLE,
     _of_rectangle,
@@ -50,4 +69,8 @@ LEVEL = Tool(
 )  # fmt: skip
 FIND_LEVEL = Tool(
     "Find level", "Looking for what is level or upright …", "straightened as found", Shape.NOTHING, _found, slow=True,
+)  # fmt: skip
+PERSPECTIVE = Tool(
+    "Perspective line …", "Draw along something that is upright or level; two of a kind set it right. Esc leaves it.",
+    "perspective line drawn", Shape.LINE, _of_perspective,
 )  # fmt: skip

@@ -11,7 +11,7 @@ from ...colour.spaces import SRGB_TO_WORKING, WORKING_TO_SRGB, apply_matrix, srg
 from ...model import Context, Model, Stage, Values
 from ...networks import ensemble, runtime
 from . import lanczos
-from .grid import covered, grids, reach, resampled, shrinks, to_before
+from .grid import covered, grids, reach, resampled, shrinks, stretch
 from .size import PARAMETERS, summary
 
 FACTORS = (2, 4)
@@ -52,7 +52,7 @@ def enlarged(
     if shrinks(context):
         return lanczos.run(pixels, values, context)
     rect = context.rect
-    factor, name = _network(networks, 1 / to_before(context).stretch)
+    factor, name = _network(networks, 1 / stretch(context))
     encoded = srgb_encode(apply_matrix(pixels, WORKING_TO_SRGB))
     frame, (top, left) = runtime.framed(encoded, (rect.top, rect.left), MULTIPLE)
     effort = str(values["effort"])

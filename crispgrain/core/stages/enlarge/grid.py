@@ -20,14 +20,20 @@ def to_before(context: Context) -> Transform:
     return context.before.to_source.inverse.after(context.after.to_source)
 
 
+def stretch(context: Context) -> float:
+    """How many pixels of the picture one of the result covers, in each direction, in its middle."""
+    size = context.after.size
+    return to_before(context).stretch_at(size.width / 2, size.height / 2)
+
+
 def shrinks(context: Context) -> bool:
     """Whether a pixel of the result covers one of the picture or more."""
-    return to_before(context).stretch >= 1 - 1e-9
+    return stretch(context) >= 1 - 1e-9
 
 
 def reach(context: Context) -> int:
     """Pixels of the picture on each side that a resampled pixel depends on."""
-    return math.ceil(LANCZOS_LOBES * max(to_before(context).stretch, 1)) + 1
+    return math.ceil(LANCZOS_LOBES * max(stretch(context), 1)) + 1
 
 
 def grids(context: Context, factor: float | None = None) -> tuple[Sampling, Sampling]:
@@ -39,7 +45,7 @@ def grids(context: Context, factor: float | None = None) -> tuple[Sampling, Samp
     (across, _, left), (_, down, top), _ = to_before(context).rows
     if factor is None and to_before(context).upright:
         return Sampling(size.height, down, top), Sampling(size.width, across, left, wraps)
-    step = 1 / factor if factor is not None else to_before(context).stretch
+    step = 1 / factor if factor is not None else stretch(context)
     return Sampling(size.height, step), Sampling(size.width, step, 0.0, wraps)
 
 
@@ -61,7 +67,7 @@ def resampled(pixels: Array, rect: Rect, grid: tuple[Sampling, Sampling], contex
     if not to_before(context).upright:
         x, y = to_before(context).middles(wanted)
         y, x = (y - rows.offset) / rows.step - rect.top, (x - columns.offset) / columns.step - rect.left
-        return resample.warp(pixels, y, x, to_before(context).stretch / rows.step)
+        return resample.warp(pixels, y, x, stretch(context) / rows.step)
     by_row = Sampling(round(rows.length / rows.step), down / rows.step, (top - rows.offset) / rows.step)
     by_column = Sampling(
         round(columns.length / columns.step), across / columns.step, (left - columns.offset) / columns.step,

@@ -2,50 +2,64 @@
 
 from __future__ import annotations
 
-from functools import cache
-
-import cv2
 import numpy as np
 
 from crispgrain.arrays import Array
-from crispgrain.restoration.halo import with_luminance
+from crispgrain.geometry import Rect, Size
+from crispgrain.restoration import grain
 
-from ...colour.spaces import luminance, srgb_decode, srgb_encode
-from ...model import Context, Model, Parameter, Stage, Values
+from ...colour.spaces import srgb_encode
+from ...files.source import Source
+from ...meter.blur import rough_luminance
+from ...meter.noise import sample_rects
+from ...meter.reading import Reading
+from ...model import Context, Parameter, Product, Values
 
-FIELD = 1024  # px after which the grain repeats: farther than an eye compares
-
-
-@cache
-def _field(size: float) -> Array:
-    """A fixed field of Gaussian grain of unit variance that joins its own edges."""
-    grain = np.random.default_rng(1794).standard_normal((FIELD, FIELD)).astype(np.float32)
-    edge = 4 * max(1, round(size))
-    wrapped = np.pad(grain, edge, mode="wrap")
-    soft = cv2.GaussianBlur(wrapped, (0, 0), size / 2)[edge:-edge, edge:-edge]
-    return soft / soft.std()
+EVEN, ALIKE = "even", "shot"
 
 
-def run(pixels: Array, values: Values, context: Context) -> Array:
+def _is_even(values: Values) -> bool:
+    return values["grain"] == EVEN
+
+
+PARAMETERS = (
+    Parameter("amount", "Grain", "Strength in the middle tones, in 8-bit steps; none in black and white.",
+              2.0, 0, 20, 0.5),
+    Parameter("grain", "Kind of grain", "Even, or like the noise of the shot itself, enlarged as it was.", EVEN,
+              choices=(EVEN, ALIKE), labels=("even", "like the shot's own"), matters=lambda v: float(v["amount"]) > 0),
+    Parameter("size", "Size of grain", "Diameter of a grain.", 1.2, 0.5, 4, 0.1, "px",
+              matters=lambda v: float(v["amount"]) > 0 and _is_even(v)),
+)  # fmt: skip
+
+
+def _spectrum(source: Source, reading: Reading, values: Values) -> Array:
+    spectra = [
+        grain.spectrum(np.ascontiguousarray(srgb_encode(rough_luminance(source, rect))))
+        for rect in sample_rects(source.size)
+    ]
+    return np.median(spectra, axis=0).astype(np.float32)
+
+
+SPECTRUM = Product("spectrum of noise", 1, (), _spectrum)
+
+
+def grained(encoded: Array, values: Values, context: Context) -> Array:
+    """Encoded luma (H x W, part ``context.rect`` of the picture) with grain."""
     amount = float(values["amount"]) / 255
     if amount <= 0:
-        return pixels
-    rect = context.rect
-    rows = np.arange(rect.top, rect.bottom) % FIELD
-    columns = np.arange(rect.left, rect.right) % FIELD
-    field = _field(float(values["size"]))[np.ix_(rows, columns)]
-    y = luminance(pixels)
-    encoded = srgb_encode(y)
+        return encoded
+    if _is_even(values):
+        field = grain.field(float(values["size"]))
+    else:
+        enlarged = 1 / context.after.stretch
+        field = grain.field_like(context.product(SPECTRUM, values), enlarged)
     # Strongest in the middle tones, none in black and white, as on paper.
     weight = np.clip(4 * encoded * (1 - encoded), 0, 1)
-    return with_luminance(pixels, y, srgb_decode(encoded + np.float32(amount) * weight * field))
+    return encoded + np.float32(amount) * weight * _part(field, context.rect)
 
 
-MODEL = Model(
-    Stage.FINISH, "grain", "Grain", "Adds fine, even luminance grain after all other stages.",
-    (
-        Parameter("amount", "Amount", "Strength of the grain in the middle tones, in 8-bit steps.", 2.0, 0, 20, 0.5),
-        Parameter("size", "Size", "Diameter of a grain.", 1.2, 0.5, 4, 0.1, "px"),
-    ),
-    run, summary=lambda model, values, size: f"{model.name} {float(values['amount']):g}",
-)  # fmt: skip
+def _part(field: Array, rect: Rect) -> Array:
+    """A field of grain as it lies over a rectangle of the picture."""
+    edge = Size(*field.shape)
+    rows, columns = np.arange(rect.top, rect.bottom) % edge.height, np.arange(rect.left, rect.right) % edge.width
+    return field[np.ix_(rows, columns)]

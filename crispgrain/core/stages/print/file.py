@@ -23,6 +23,10 @@ def _has_depths(values: Values) -> bool:
     return _is_own(values) and not OutputFormat(str(values["format"])).only_8_bits
 
 
+def _has_16_bits(values: Values) -> bool:
+    return _has_depths(values) and values["bits"] == "16"
+
+
 def _has_profiles(values: Values) -> bool:
     return _is_own(values) and values["format"] != OutputFormat.JXL
 
@@ -99,6 +103,8 @@ MODEL = Model(
         Parameter("compression", "Compression", "Nothing is lost; not every lab reads it.", "none",
                   choices=("none", "lzw", "zip"), labels=("none", "LZW", "ZIP"),
                   matters=lambda values: values["format"] == OutputFormat.TIFF),
+        Parameter("dither", "Dithering", "Of 8 bits: gentle slopes keep their tones and show no steps.", "on",
+                  choices=("on", "off"), matters=lambda values: _is_own(values) and not _has_16_bits(values)),
         Parameter("metadata", "Metadata", "Reduced: neither where it was, nor whose camera it was.", "all",
                   choices=tuple(Kept)),
         *(Parameter(id, name, "Written into the file; empty keeps the shot's.", "", check=str)

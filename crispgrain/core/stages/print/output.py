@@ -38,6 +38,7 @@ def output_settings(values: Values, source: Source | None = None) -> OutputSetti
         int(values["limit"]), values["progressive"] == "on", str(values["subsampling"]),
         icc.Intent(str(values["intent"])), values["black-point"] == "on",
         Wanted(Kept(str(values["metadata"])), str(values["copyright"]), str(values["creator"]), str(values["caption"])),
+        values["dither"] == "on",
     )  # fmt: skip
     return _like(source, chosen) if like_source and source is not None else chosen
 
@@ -50,4 +51,4 @@ def _like(source: Source, chosen: OutputSettings) -> OutputSettings:
     kind = FORMATS.get(source.path.suffix.lower(), OutputFormat.TIFF)
     bits = 8 if source.stored.dtype == np.uint8 else 16
     theirs = source.icc if source.stored.dtype.kind == "u" else None
-    return replace(chosen, format=kind, bits=bits, icc=theirs)
+    return replace(chosen, format=kind, bits=bits, icc=theirs, dithered=False)
