@@ -13,6 +13,7 @@ from crispgrain.core.errors import ShotError
 from crispgrain.core.model import Stage
 from crispgrain.core.outside import OutsidePicture
 from crispgrain.core.render.cache import TileCache
+from crispgrain.core.render.consistency import Consistency
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.views import Axis, Halo, Outside, Residual, Result, View
 from crispgrain.core.render.whole import settings_of
@@ -47,6 +48,7 @@ class Look(Enum):
     RESIDUAL = "Residual, luminance"
     COLOUR_RESIDUAL = "Residual, colour"
     HALO = "Halo warning"
+    CONSISTENCY = "Consistency with the source"
     PROOF = "Soft proof"
     PAPER_PROOF = "Soft proof with paper and ink"
     GAMUT = "Gamut warning"
@@ -120,6 +122,8 @@ class Comparing:
             return Comparison(Result(before), Result(after), captions)
         if self.look in PROOFS:
             return self._proven(before, after, captions)
+        if self.look is Look.CONSISTENCY:
+            return self._consistent(before, after, captions)
         if before.size != after.size and not (self.stage_alone and stage is Stage.ENLARGE):
             before, after, captions = self._pipelines(shot, treatment.up_to(Stage.SHARPEN), stage, cache)
             captions = (captions[0], f"{captions[1]} before Enlarge")
@@ -133,6 +137,15 @@ class Comparing:
         words = f"taken away, {axis}, × {residual.gain:g}"
         enlarged = " (before Enlarge)" if captions[1].endswith("Enlarge") else ""
         return Comparison(Result(before), residual, (captions[0], words + enlarged))
+
+    def _consistent(self, before: Pipeline, after: Pipeline, captions: tuple[str, str]) -> Comparison:
+        """The source beside what the result differs by from it, reduced back to its pixels."""
+        try:
+            view = Consistency(before, after)
+        except ValueError as error:
+            return Comparison(Result(before), Result(after), captions, f"{self.look.value} cannot be shown: {error}.")
+        words = f"{captions[1]}, reduced back, less the {captions[0]}, × {view.gain:g}"
+        return Comparison(Result(before), view, (captions[0], words))
 
     def _proven(self, before: Pipeline, after: Pipeline, captions: tuple[str, str]) -> Comparison:
         """The source beside what a file in the Print stage's profile will look like."""

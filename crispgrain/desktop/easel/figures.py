@@ -6,6 +6,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from crispgrain.cancel import CancelToken
 from crispgrain.core.colour.proof import Gamut
+from crispgrain.core.render.consistency import MOST_DRIFT, Consistency, Drift
 from crispgrain.core.render.views import Approximate, Halo, Residual, Result, View
 from crispgrain.desktop.base.background import Background, Urgency
 from crispgrain.geometry import Rect
@@ -33,7 +34,7 @@ class Figures(QObject):
         """Say in figures what a view shows, once the picture has come to rest."""
         self._cancel.cancel()
         view = view.exact if isinstance(view, Approximate) else view
-        told = isinstance(view, Residual | Halo) or (isinstance(view, Result) and view.proof is not None)
+        told = isinstance(view, Residual | Halo | Consistency) or (isinstance(view, Result) and view.proof is not None)
         wanted = told and visible.width > 0 and visible.height > 0
         self._asked = (view, visible) if wanted and view is not None else None
         if self._asked is None:
@@ -52,6 +53,8 @@ class Figures(QObject):
         def job() -> str:
             if isinstance(view, Halo):
                 return halo_words(view.share(part, cancel), view.limit, view.texture(part, cancel))
+            if isinstance(view, Consistency):
+                return consistency_words(*view.figures(part, cancel))
             if isinstance(view, Result):
                 return gamut_words(view.gamut(part, cancel))
             assert isinstance(view, Residual)
@@ -64,6 +67,16 @@ def halo_words(share: float, limit: float, texture: float) -> str:
     """What a treatment added that was not there, in words."""
     halos = f"Halos on {share:.2%} of what is in view (beyond {limit:.0%} of white)"
     return f"{halos}, false texture on {texture:.1%} of its smooth ground."
+
+
+def consistency_words(agreement: float, drift: Drift) -> str:
+    """How far a result agrees with its source, in words."""
+    same = "to the last bit" if agreement == float("inf") else f"by {agreement:.1f} dB"
+    moved = "drifted" if drift.difference > MOST_DRIFT else "stayed"
+    return (
+        f"Agrees with the source {same} in view; its colours {moved} (CIEDE2000 {drift.difference:.2f} on the whole), "
+        f"mean chroma {drift.chroma_before:.1f} before, {drift.chroma_after:.1f} after."
+    )
 
 
 def gamut_words(gamut: Gamut) -> str:
