@@ -11,6 +11,7 @@ from crispgrain.core.colour.spaces import WORKING_TO_SRGB, apply_matrix, srgb_en
 from crispgrain.core.files.source import PictureSource
 from crispgrain.core.meter import Noise, Reading
 from crispgrain.core.render.consistency import Consistency, agreement, drift_between
+from crispgrain.core.render.views import Approximate, view_at
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment
 from crispgrain.geometry import Rect
@@ -66,6 +67,23 @@ def test_a_cast_is_found_and_noise_alone_is_none():
     assert pale.chroma_after < 0.85 * pale.chroma_before
 
 
+def test_pictures_cut_and_tilted_alike_are_compared(shot):
+    crop = PLAIN.set("crop.lines", "0.2 0.1 0.25 0.9; 0.8 0.1 0.76 0.9").set("crop.left", 20.0)
+    both = Consistency(shot.pipeline(crop), shot.pipeline(crop)).both(Rect(0, 0, 50, 60))
+    assert np.array_equal(*both)
+
+
 def test_pictures_cut_otherwise_are_refused(shot):
     with pytest.raises(ValueError, match="cut or turned"):
         Consistency(shot.pipeline(PLAIN), shot.pipeline(LARGE.set("crop.left", 20.0)))
+
+
+def test_from_far_away_it_is_approximated(shot):
+    exact = Consistency(shot.pipeline(PLAIN), shot.pipeline(LARGE))
+    assert isinstance(view_at(exact, 0.3), Approximate)
+    assert view_at(exact, 0.6) is exact
+    small = exact.reduced(3)
+    given, back = small.both(small.size.rect)
+    assert given.shape == back.shape
+    assert abs(given.shape[1] - 80) <= 1
+    assert agreement(given, back) > 30

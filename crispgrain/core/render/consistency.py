@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Hashable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -69,15 +69,13 @@ class Consistency:
     gain: float = 6.0
 
     def __post_init__(self) -> None:
-        (across, _, left), (_, down, top), _ = self._to_before.rows
         small, large = self.size, self.after.size
-        fits = np.allclose((across * large.width, down * large.height), (small.width, small.height), atol=0.5)
-        if not self._to_before.upright or not fits or abs(left) + abs(top) > 0.5:
+        across, along = np.array([0.0, 1, 1, 0]), np.array([0.0, 0, 1, 1])
+        to_before = self.to_source.inverse.after(self.after.steps[-1].after.to_source)
+        corners = to_before(across * large.width, along * large.height)
+        # Rounding to whole pixels may move a corner by one.
+        if not np.allclose(corners, (across * small.width, along * small.height), atol=1.5):
             raise ValueError("one is cut or turned otherwise than the other")
-
-    @property
-    def _to_before(self) -> Transform:
-        return self.to_source.inverse.after(self.after.steps[-1].after.to_source)
 
     @property
     def key(self) -> Hashable:
@@ -98,6 +96,11 @@ class Consistency:
     @property
     def to_source(self) -> Transform:
         return self.before.steps[-1].after.to_source
+
+    def reduced(self, factor: int) -> Consistency:
+        """The same, a whole factor smaller, of approximations."""
+        larger = max(1, round(factor * self.after.size.width / self.before.size.width))
+        return replace(self, before=self.before.reduced(factor), after=self.after.reduced(larger))
 
     def both(self, rect: Rect, cancel: CancelToken = NEVER) -> tuple[Array, Array]:
         """Source, and the result reduced back, in a rectangle of the source's pixels."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Hashable
 from dataclasses import dataclass, replace
 from enum import StrEnum
-from typing import Protocol, Self
+from typing import Protocol, Self, runtime_checkable
 
 import cv2
 import numpy as np
@@ -53,11 +53,18 @@ class View(Protocol):
         ...
 
 
+@runtime_checkable
+class Reducible(View, Protocol):
+    """A view that can be approximated some times smaller."""
+
+    def reduced(self, factor: int) -> View: ...
+
+
 @dataclass(frozen=True)
 class Approximate:
     """A view of a result some times reduced, in the pixels of the result itself: see :mod:`.approximate`."""
 
-    exact: Result | Residual | Halo
+    exact: Reducible
     factor: int
 
     @property
@@ -91,7 +98,7 @@ class Approximate:
 def view_at(view: View, scale: float) -> View:
     """What stands for a view at a scale (screen pixels per pixel of the result): itself from 50 % on."""
     factor = factor_for(scale)
-    return Approximate(view, factor) if factor > 1 and isinstance(view, Result | Residual | Halo) else view
+    return Approximate(view, factor) if factor > 1 and isinstance(view, Reducible) else view
 
 
 def between(start: View, end: View) -> Transform:
