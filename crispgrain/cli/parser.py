@@ -8,11 +8,12 @@ from pathlib import Path
 import shtab
 
 from crispgrain import __version__
-from crispgrain.core.colour.icc import PROFILE_NAMES, Intent
+from crispgrain.core.colour.icc import PROFILES, Intent
 from crispgrain.core.files import OutputFormat
 from crispgrain.core.files.metadata import Kept
 from crispgrain.core.render import naming
 from crispgrain.core.stages.develop.crop_shape import QUARTERS, RATIOS
+from crispgrain.core.stages.enlarge.size import SCREENS
 from crispgrain.core.stages.print.file import LIKE_SOURCE
 from crispgrain.core.stages.print.paper import FILL, FIT
 
@@ -22,6 +23,7 @@ from .lab import ask_lab
 from .listing import list_models, meter_files
 from .proof import proof_files
 from .run import run_files
+from .sheet import make_sheet
 
 
 def make_parser() -> argparse.ArgumentParser:
@@ -54,7 +56,7 @@ def make_parser() -> argparse.ArgumentParser:
         "--format", choices=[*OutputFormat, LIKE_SOURCE], help="source: as each shot is, in depth and profile, too"
     )
     run.add_argument("--bits", choices=("8", "16"))
-    run.add_argument("--profile", choices=PROFILE_NAMES)
+    run.add_argument("--profile", choices=tuple(PROFILES))
     run.add_argument("--icc", metavar="FILE", help="a profile of your own: RGB, grey or CMYK")
     run.add_argument("--intent", choices=tuple(Intent), help="how colours that the profile has not are replaced")
     run.add_argument("--no-bpc", action="store_true", help="do not compensate for the profile's black point")
@@ -82,6 +84,8 @@ def make_parser() -> argparse.ArgumentParser:
     for by in ("long-side", "width", "height"):
         size.add_argument(f"--{by}", type=int, metavar="PX")
     size.add_argument("--factor", type=float, metavar="F")
+    size.add_argument("--megapixels", type=float, metavar="MP")
+    size.add_argument("--screen", choices=tuple(SCREENS), help="fits into a screen of so many pixels")
     size.add_argument(
         "--print", metavar="PAPER", dest="paper", help="size and shape for a paper: a3, 40x60cm, 8x10in, 250x380mm …"
     )
@@ -121,6 +125,21 @@ def make_parser() -> argparse.ArgumentParser:
     lab.add_argument("files", nargs="+", type=Path, metavar="FILES")
     lab.add_argument("--spec", type=Path, metavar="SPEC.json", help="what the lab takes; else that of a made-up one")
     lab.add_argument("--json", action="store_true")
+
+    sheet = jobs.add_parser("sheet", help="put shots on the pages of a PDF, at true size or as a contact sheet")
+    sheet.set_defaults(job=make_sheet, crop=None, straighten=None, turn=None, mirror=False, border=None)
+    sheet.add_argument("files", nargs="+", type=Path, metavar="FILES", help="shots, as they are treated")
+    sheet.add_argument("--out", required=True, type=Path, metavar="SHEET.pdf")
+    kind = sheet.add_mutually_exclusive_group(required=True)
+    kind.add_argument("--print", metavar="PAPER", dest="paper", help="size of each print: 10x15cm, a6, 8x10in …")
+    kind.add_argument("--contact", metavar="COLUMNSxROWS", help="small pictures with their names")
+    sheet.add_argument("--sheet", default="a4", metavar="PAPER", help="what the pages are of (a4)")
+    sheet.add_argument("--fit", choices=(FILL, FIT), help="cut to the paper's ratio (fill), or leave it whole")
+    sheet.add_argument("--bleed", metavar="LENGTH", help="printed beyond the edge of each print")
+    sheet.add_argument("--margin", default="8mm", metavar="LENGTH", help="left free at the edges of the sheet (8mm)")
+    sheet.add_argument("--gap", default="8mm", metavar="LENGTH", help="between two prints (8mm)")
+    sheet.add_argument("--no-marks", action="store_true", help="no lines that say where to cut")
+    sheet.add_argument("--replace", action="store_true", help="write over a file of that name")
 
     models = jobs.add_parser("models", help="list the models of each stage and their settings")
     models.set_defaults(job=list_models)

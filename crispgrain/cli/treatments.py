@@ -19,7 +19,7 @@ from crispgrain.session.rules import first_match, load_rules
 
 from .shape import with_shape
 
-SIZES = ("long_side", "width", "height", "factor")  # options of a call, as are these
+SIZES = ("long_side", "width", "height", "factor", "megapixels", "screen")  # options of a call, as are these
 FILE = ("format", "bits", "profile", "icc", "intent", "metadata", "ppi")
 
 
@@ -32,7 +32,7 @@ def treatment_of(options: argparse.Namespace, path: Path, shot: Shot | None = No
     for by in SIZES:
         wish = getattr(options, by)
         if wish is not None:
-            field = "factor" if by == "factor" else "pixels"
+            field = by if by in ("factor", "megapixels", "screen") else "pixels"
             treatment = treatment.set("enlarge.on", True).set("enlarge.by", by.replace("_", "-"))
             treatment = treatment.set(f"enlarge.{field}", wish)
     treatment = with_shape(treatment, options, shot)

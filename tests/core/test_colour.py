@@ -5,7 +5,7 @@ import io
 import imagecodecs
 import numpy as np
 import pytest
-from PIL import ImageCms
+from PIL import Image, ImageCms
 
 from benchmarks.quality import deltaE_ciede2000
 from crispgrain.core.colour import icc
@@ -109,7 +109,7 @@ def test_colours_survive_the_way_through_a_profile_and_back(space_id):
 
 
 @pytest.mark.parametrize("dtype", ["uint8", "uint16"])
-@pytest.mark.parametrize("space_id", icc.PROFILE_NAMES)
+@pytest.mark.parametrize("space_id", [i for i in icc.PROFILES if i != icc.GREY])
 def test_looking_colours_up_gives_what_littlecms_gives(space_id, dtype):
     profile = icc.profile(space_id)
     stored = np.random.default_rng(3).integers(0, np.iinfo(dtype).max, (90, 70, 3), dtype, endpoint=True)
@@ -149,3 +149,19 @@ def test_display_p3_red_is_outside_srgb_and_is_kept_in_the_working_space():
     assert icc.from_working(working, icc.profile("srgb"), 8).tolist() == [[[255, 0, 0]]]
     assert icc.from_working(working, icc.profile("display-p3"), 8).tolist() == [[[255, 0, 0]]]
     assert working[0, 0, 0] > icc.to_working(red, icc.profile("srgb"))[0, 0, 0]
+
+
+def test_grey_is_one_channel_with_the_curve_of_srgb():
+    """Against LittleCMS through Pillow, from the sRGB it makes itself; greys of sRGB keep their values."""
+    ramp = np.arange(256, dtype=np.uint8).reshape(1, -1)
+    pixels = icc.to_working(np.repeat(ramp[..., None], 3, 2), icc.profile("srgb"))
+    stored = icc.from_working(pixels, icc.profile(icc.GREY), 8)
+    assert stored.shape == (1, 256, 1)
+    assert np.abs(stored[..., 0].astype(int) - ramp).max() <= 1
+    grey = ImageCms.ImageCmsProfile(io.BytesIO(icc.profile(icc.GREY)))
+    assert grey.profile.xcolor_space.strip() == "GRAY"
+    theirs = ImageCms.profileToProfile(
+        Image.fromarray(np.repeat(ramp[..., None], 3, 2)), ImageCms.createProfile("sRGB"), grey, outputMode="L",
+        renderingIntent=ImageCms.Intent.RELATIVE_COLORIMETRIC,
+    )  # fmt: skip
+    assert np.abs(np.asarray(theirs).astype(int) - stored[..., 0]).max() <= 1

@@ -259,6 +259,11 @@ def test_sharpening_keeps_the_colour_of_surfaces(clean, tmp_path):
         ((960, 640), {"by": "height", "pixels": 6000}, (6000, 4000)),
         ((960, 640), {"by": "long-side", "pixels": 6000}, (6000, 4000)),
         ((3, 1000), {"by": "factor", "factor": 0.1}, (1, 100)),
+        ((960, 640), {"by": "megapixels", "megapixels": 2.4576}, (1920, 1280)),
+        # ITU-R BT.709: 1920 x 1080; BT.2020: 3840 x 2160.
+        ((2000, 3000), {"by": "screen", "screen": "1920x1080"}, (1080, 1620)),
+        ((500, 2000), {"by": "screen", "screen": "3840x2160"}, (960, 3840)),
+        ((960, 640), {"by": "screen", "screen": "1920x1080"}, (1080, 720)),
     ],
 )
 def test_sizes(source, settings, expected):

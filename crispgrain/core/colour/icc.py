@@ -20,7 +20,8 @@ from crispgrain.arrays import Array
 
 from .spaces import ICC_D50_XYZ, OUTPUT_SPACES, SRGB, WORKING, RGBSpace, adaptation, to_xyz, white_xyz
 
-PROFILE_NAMES = tuple(OUTPUT_SPACES)
+GREY = "grey"
+PROFILES = {**{space.id: space.name for space in OUTPUT_SPACES.values()}, GREY: "Grey, one channel, curve of sRGB"}
 DITHER = 256  # px after which the random thresholds of dithering repeat
 
 
@@ -71,10 +72,25 @@ def build_profile(space: RGBSpace) -> bytes:
         b"gTRC": curve,
         b"bTRC": curve,
     }
+    return _display_profile(b"RGB ", tags)
+
+
+def build_grey(curve: tuple[float, ...], name: str) -> bytes:
+    """A version 4 monochrome display profile (ICC.1:2010, clause 8.3.4)."""
+    tags = {
+        b"desc": _text(name),
+        b"cprt": _text("Made by Crisp Grain. No copyright is claimed."),
+        b"wtpt": _xyz(ICC_D50_XYZ),
+        b"kTRC": _curve(curve),
+    }
+    return _display_profile(b"GRAY", tags)
+
+
+def _display_profile(space: bytes, tags: Mapping[bytes, bytes]) -> bytes:
     contents = tagged(tags)
     header = struct.pack(
         ">I4sI4s4s4s6H4s4sI4sIQI",
-        128 + len(contents), b"lcms", 0x04300000, b"mntr", b"RGB ", b"XYZ ",
+        128 + len(contents), b"lcms", 0x04300000, b"mntr", space, b"XYZ ",
         2026, 1, 1, 0, 0, 0, b"acsp", b"\0" * 4, 0, b"\0" * 4, 0, 0, 0,
     )  # fmt: skip
     header += _s15(*ICC_D50_XYZ) + b"\0" * 48
@@ -83,14 +99,14 @@ def build_profile(space: RGBSpace) -> bytes:
 
 @cache
 def profile(space_id: str) -> bytes:
-    """The profile of an output space (``srgb``, ``adobe-rgb``, ``display-p3``, ``prophoto``).
+    """The profile of an output space (``srgb``, ``adobe-rgb``, ``display-p3``, ``prophoto``, ``grey``).
 
     Raises
     ------
     KeyError
         For any other name.
     """
-    return build_profile(OUTPUT_SPACES[space_id])
+    return build_grey(SRGB.curve, PROFILES[GREY]) if space_id == GREY else build_profile(OUTPUT_SPACES[space_id])
 
 
 @cache

@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from crispgrain.core.colour.spaces import OUTPUT_SPACES
+from crispgrain.core.colour import icc
 from crispgrain.core.errors import TreatmentError
 from crispgrain.core.files.write import OutputFormat, OutputSettings
 from crispgrain.core.model import Stage, Value, Values
@@ -63,8 +63,8 @@ class ExportDialog(QDialog):
             self.bits.addItem(f"{bits} bits per channel", bits)
         self.bits.setCurrentIndex(self.bits.findData(own.bits))
         self.profile = QComboBox()
-        for space in OUTPUT_SPACES.values():
-            self.profile.addItem(space.name, space.id)
+        for id, name in icc.PROFILES.items():
+            self.profile.addItem(name, id)
         self.profile.setCurrentIndex(self.profile.findData(own.profile))
         self.ppi = QDoubleSpinBox()
         self.ppi.setRange(36, 1200)

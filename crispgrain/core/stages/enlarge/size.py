@@ -1,4 +1,4 @@
-"""From a wish (factor, width, height, long side) to the pixels of the result."""
+"""From a wish (factor, a side, megapixels, a screen) to the pixels of the result."""
 
 from __future__ import annotations
 
@@ -16,14 +16,23 @@ def exactly(size: Size) -> dict[str, Value]:
     return {"by": EXACTLY, "exact-width": float(size.width), "exact-height": float(size.height)}
 
 
+# ITU-R BT.709 and BT.2020 name the first and the last two; the others are common practice, no source.
+SCREENS = {"1920x1080": "HD, 1920 × 1080", "2560x1440": "2560 × 1440", "2880x1800": "2880 × 1800",
+           "3840x2160": "UHD, 3840 × 2160", "5120x2880": "5120 × 2880", "7680x4320": "UHD, 7680 × 4320"}  # fmt: skip
+SIDES = ("width", "height", "long-side")
+
 PARAMETERS = (
     Parameter("by", "Size by", "What the number below means; the other side follows.", "factor",
-              choices=("factor", "width", "height", "long-side"), resizes=True,
+              choices=("factor", *SIDES, "megapixels", "screen"), resizes=True,
               matters=lambda values: values["by"] != EXACTLY),
     Parameter("factor", "Factor", "How many times wider and higher.", 2.0, 0.05, 16, 0.05, "×",
               matters=lambda values: values["by"] == "factor", resizes=True),
     Parameter("pixels", "Pixels", "Width, height or long side of the result.", 4000, 1, LARGEST_SIDE, 1, "px",
-              matters=lambda values: values["by"] not in ("factor", EXACTLY), resizes=True),
+              matters=lambda values: values["by"] in SIDES, resizes=True),
+    Parameter("megapixels", "Megapixels", "Width times height of the result.", 12.0, 0.01, 1000, 0.1, "MP",
+              matters=lambda values: values["by"] == "megapixels", resizes=True),
+    Parameter("screen", "Screen", "The result fits in whole.", "3840x2160", choices=tuple(SCREENS),
+              labels=tuple(SCREENS.values()), matters=lambda values: values["by"] == "screen", resizes=True),
 )  # fmt: skip
 
 
@@ -32,7 +41,7 @@ def summary(model: Model, values: Values, size: Size) -> str:
 
 
 def target_size(source: Size, values: Values) -> Size:
-    """Size of the result: one side given, the other in proportion, rounded half up.
+    """Size of the result in the proportions of the source, rounded half up.
 
     Raises
     ------
@@ -44,6 +53,11 @@ def target_size(source: Size, values: Values) -> Size:
         return _checked(Size(int(values["exact-height"]), int(values["exact-width"])))
     if by == "factor":
         factor = float(values["factor"])
+    elif by == "megapixels":
+        factor = (1e6 * float(values["megapixels"]) / (source.width * source.height)) ** 0.5
+    elif by == "screen":
+        width, height = (int(n) for n in str(values["screen"]).split("x"))
+        factor = min(width / source.width, height / source.height)
     else:
         side = {
             "width": source.width, "height": source.height, "long-side": max(source.width, source.height)

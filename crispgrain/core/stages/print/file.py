@@ -5,8 +5,7 @@ from __future__ import annotations
 from crispgrain.geometry import Size
 
 from ...colour import icc
-from ...colour.icc import PROFILE_NAMES
-from ...colour.spaces import OUTPUT_SPACES
+from ...colour.icc import PROFILES
 from ...files.metadata import Kept
 from ...files.write import OutputFormat
 from ...model import Model, Parameter, Stage, Values
@@ -80,8 +79,8 @@ MODEL = Model(
                   labels=(*(f.label for f in OutputFormat), "like the source")),
         Parameter("bits", "Bit depth", "16 bits keep fine gradients.", "16", choices=("8", "16"),
                   labels=("8 bits", "16 bits"), matters=_has_depths),
-        Parameter("profile", "Profile", "Colour space of the file; sRGB if in doubt.", "srgb", choices=PROFILE_NAMES,
-                  labels=tuple(space.name for space in OUTPUT_SPACES.values()),
+        Parameter("profile", "Profile", "Colour space of the file; sRGB if in doubt.", "srgb", choices=tuple(PROFILES),
+                  labels=tuple(PROFILES.values()),
                   matters=lambda values: _has_profiles(values) and not values["icc"]),
         Parameter("icc", "ICC file", "A profile of your own, in place of those above; empty for none.", "", check=str,
                   matters=_has_profiles),

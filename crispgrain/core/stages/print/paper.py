@@ -140,6 +140,16 @@ def settings_from(words: str) -> dict[str, Value]:
     return {"paper": OWN, "paper-width": float(width), "paper-height": float(height), "unit": unit}
 
 
+def sheet_sides(words: str) -> tuple[float, float]:
+    """Width and height in mm of a sheet in words, as :func:`settings_from` takes them, the first side across."""
+    chosen = settings_from(words)
+    if "unit" not in chosen:
+        paper = PAPERS[str(chosen["paper"])]
+        return paper.width, paper.height
+    unit = MM[str(chosen["unit"])]
+    return float(chosen["paper-width"]) * unit, float(chosen["paper-height"]) * unit
+
+
 def length_from(words: str) -> float:
     """A length in mm, of words: ``3mm``, ``0.5 cm``, ``0.125in``, and mm if no unit is given; TreatmentError else."""
     found = re.fullmatch(r"(\d+(?:\.\d+)?)(mm|cm|in)?", words.strip().lower().replace(" ", ""))

@@ -1,0 +1,148 @@
+"""Pages with pictures, crop marks and words as PDF, each picture in its own profile.
+
+References
+----------
+ISO 32000-1:2008 (PDF 1.7): 8.9.5 (images), 8.6.5.5 (ICC profiles), 14.11.2 (page boundaries).
+"""
+
+from __future__ import annotations
+
+import zlib
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import pikepdf
+from numpy.typing import NDArray
+
+from ..atomic import atomic_write
+from ..colour import icc
+from ..errors import ShotError
+from .layout import Place
+
+POINT = 25.4 / 72  # mm
+MARK, OFF = 5.0, 2.0  # mm: length of a crop mark, and how far from the corner it begins
+THIN = 0.09  # mm; a quarter of a point
+SPACES = {"RGB": ("/DeviceRGB", 3), "GRAY": ("/DeviceGray", 1), "CMYK": ("/DeviceCMYK", 4)}
+
+
+@dataclass(frozen=True)
+class Picture:
+    """Stored values (uint8 or uint16; H x W x channels, or H x W for grey) with their profile, and words below."""
+
+    pixels: NDArray
+    profile: bytes
+    words: str = ""
+
+
+@dataclass(frozen=True)
+class Page:
+    """A page: where which pictures lie. ``marks`` are lines that say where to cut."""
+
+    places: Sequence[Place]
+    marks: bool = True
+
+
+def write_pdf(
+    path: Path, pages: Sequence[Page], pictures: Sequence[Picture], width: float, height: float, title: str,
+    replace: bool = False,
+) -> Path:  # fmt: skip
+    """Write pages of ``width`` x ``height`` mm.
+
+    Returns
+    -------
+    Path
+        The file, under another name if the wished one was taken.
+
+    Raises
+    ------
+    ShotError
+        If it cannot be written; nothing is left behind.
+    """
+    document = pikepdf.new()
+    images = [_image(document, picture) for picture in pictures]
+    font = document.make_indirect(
+        pikepdf.Dictionary(
+            Type=pikepdf.Name.Font, Subtype=pikepdf.Name.Type1, BaseFont=pikepdf.Name.Helvetica,
+            Encoding=pikepdf.Name.WinAnsiEncoding,
+        )
+    )  # fmt: skip
+    for page in pages:
+        box = [0, 0, width / POINT, height / POINT]
+        used = {f"/P{place.index}": images[place.index] for place in page.places}
+        content = "\n".join(_drawn(page, pictures, height))
+        document.pages.append(
+            pikepdf.Page(
+                pikepdf.Dictionary(
+                    Type=pikepdf.Name.Page, MediaBox=box, TrimBox=box,
+                    Resources=pikepdf.Dictionary(
+                        XObject=pikepdf.Dictionary(used), Font=pikepdf.Dictionary({"/F": font})
+                    ),
+                    Contents=document.make_stream(content.encode("cp1252", "replace")),
+                )
+            )
+        )  # fmt: skip
+    with document.open_metadata() as meta:
+        meta["dc:title"] = title
+    try:
+        return atomic_write(path, document.save, replace)
+    except OSError as error:
+        raise ShotError(path, f"the pages could not be written ({error.strerror}); nothing was left behind") from error
+
+
+def _image(document: pikepdf.Pdf, picture: Picture) -> pikepdf.Object:
+    """A picture as an image object in its own profile, nothing lost."""
+    pixels = picture.pixels
+    alternate, channels = SPACES[icc.colour_space(picture.profile)]
+    profile = document.make_stream(picture.profile, N=channels, Alternate=pikepdf.Name(alternate))
+    stored = np.ascontiguousarray(pixels, dtype=pixels.dtype.newbyteorder(">"))
+    return document.make_stream(
+        zlib.compress(stored.tobytes(), 6), Type=pikepdf.Name.XObject, Subtype=pikepdf.Name.Image,
+        Width=pixels.shape[1], Height=pixels.shape[0], BitsPerComponent=8 * pixels.dtype.itemsize,
+        ColorSpace=pikepdf.Array([pikepdf.Name.ICCBased, profile]), Filter=pikepdf.Name.FlateDecode,
+    )  # fmt: skip
+
+
+def _drawn(page: Page, pictures: Sequence[Picture], height: float) -> list[str]:
+    """What a page shows, as PDF operators; they count upwards, places downwards."""
+    out = []
+    for place in page.places:
+        left, bottom = place.left / POINT, (height - place.top - place.height) / POINT
+        across, along = place.width / POINT, place.height / POINT
+        # A quarter turn, clockwise, about the place's corner.
+        matrix = (0, -along, across, 0, left, bottom + along) if place.turned else (across, 0, 0, along, left, bottom)
+        out.append(f"q {_numbers(*matrix)} cm /P{place.index} Do Q")
+        if words := pictures[place.index].words:
+            out.append(f"BT /F 7 Tf {_numbers(left, bottom - 9)} Td {_text(words)} Tj ET")
+    if page.marks:
+        out.append(f"q {_numbers(THIN / POINT)} w")
+        out += [mark for place in page.places for mark in _marks(place, height)]
+        out.append("Q")
+    return out
+
+
+def _marks(place: Place, height: float) -> list[str]:
+    """Lines in the prolongation of a picture's trimmed edges, outside of its bleed."""
+    left, right = place.left + place.bleed, place.left + place.width - place.bleed
+    top, bottom = place.top + place.bleed, place.top + place.height - place.bleed
+    start, out = place.bleed + OFF, []
+    for x in (left, right):
+        for y, way in ((top, -1), (bottom, 1)):
+            out.append((x, y + way * start, x, y + way * (start + MARK)))
+    for y in (top, bottom):
+        for x, way in ((left, -1), (right, 1)):
+            out.append((x + way * start, y, x + way * (start + MARK), y))
+    return [
+        f"{_numbers(x1 / POINT, (height - y1) / POINT)} m {_numbers(x2 / POINT, (height - y2) / POINT)} l S"
+        for x1, y1, x2, y2 in out
+    ]
+
+
+def _numbers(*values: float) -> str:
+    return " ".join(f"{v:.4f}".rstrip("0").rstrip(".") for v in values)
+
+
+def _text(words: str) -> str:
+    escaped = words.replace("\\", "\\\\").replace("(", "\\(").replace(")", "\\)")
+    return f"({' '.join(escaped.split())})"
