@@ -5,11 +5,15 @@ import json
 import numpy as np
 import pytest
 from PIL import Image
+from skimage import data
 
 from crispgrain.cli.main import main
 from crispgrain.core.errors import ShotError
 from crispgrain.core.files import OutputFormat, OutputSettings, write_picture
+from crispgrain.geometry import Size
 from crispgrain.lab import load_spec, refused
+from crispgrain.lab.before import expected_bytes, to_be_handed
+from crispgrain.lab.counter import reasons
 
 
 def made(tmp_path, size=(1181, 1772), name="a", bits=8, **settings):
@@ -88,3 +92,33 @@ def test_a_print_ordered_on_the_command_line_is_taken(tmp_path, clean8, capsys):
     assert capsys.readouterr().out.count("accepted") == 3
     assert main(["lab", str(tmp_path / "a.png"), "--json"]) == 1
     assert "PNG is not taken" in json.loads(capsys.readouterr().out)["files"][0]["refused"][0]
+
+
+@pytest.mark.parametrize("settings", [
+    {}, {"bits": 16, "compression": "zip"}, {"format": OutputFormat.JPEG}, {"format": OutputFormat.PNG},
+    {"profile": "prophoto"}, {"profile": "grey", "channels": 1}, {"size": (1200, 1772)},
+    {"size": (591, 886), "ppi": 150},
+])  # fmt: skip
+def test_the_lab_says_beforehand_what_it_says_of_the_file(tmp_path, settings):
+    settings = dict(settings)
+    size, channels = settings.pop("size", (1181, 1772)), settings.pop("channels", 3)
+    chosen = OutputSettings(**{"format": OutputFormat.TIFF, "bits": 8} | settings)
+    pixels = np.full((*size, channels), 99, f"uint{chosen.stored_bits}")
+    path = write_picture(pixels, tmp_path / f"x{chosen.format.suffix}", chosen)
+    assert reasons(to_be_handed(Size(*size), chosen), load_spec()) == refused(path, load_spec())
+
+
+def test_the_bytes_expected_are_those_of_a_photograph(tmp_path):
+    """Uncompressed to the point, else within a factor of two of an enlarged photograph of scikit-image."""
+    photo = np.asarray(Image.fromarray(data.astronaut()).resize((1024, 1024), Image.Resampling.LANCZOS))
+    for settings in (
+        {}, {"compression": "zip"}, {"format": OutputFormat.PNG}, {"format": OutputFormat.JPEG},
+        {"format": OutputFormat.JPEG, "quality": 75}, {"format": OutputFormat.WEBP}, {"format": OutputFormat.AVIF},
+        {"format": OutputFormat.JPEG, "limit": 90},
+    ):  # fmt: skip
+        chosen = OutputSettings(**{"format": OutputFormat.TIFF, "bits": 8} | settings)
+        real = write_picture(photo, tmp_path / f"x{chosen.format.suffix}", chosen).stat().st_size
+        share = expected_bytes(Size(1024, 1024), chosen) / real
+        assert 0.45 < share < 2.2, (settings, share)
+        if not settings:
+            assert share == pytest.approx(1, abs=0.01)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 from collections.abc import Iterable
+from dataclasses import dataclass
 from pathlib import Path
 
 import tifffile
@@ -16,8 +17,42 @@ Image.MAX_IMAGE_PIXELS = None
 MODES = {"1": "black and white", "L": "grey", "I;16": "grey", "RGB": "RGB", "RGBA": "transparent", "CMYK": "CMYK"}
 
 
+@dataclass(frozen=True)
+class Handed:
+    """What a lab looks at: ``kind`` and ``mode`` as Pillow names them, px, and bits per channel."""
+
+    kind: str
+    mode: str
+    size: tuple[int, int]  # width, height
+    bits: int
+    icc: bytes | None
+    ppi: float
+    nbytes: float
+
+
 def refused(path: Path, spec: Spec) -> list[str]:
     """Why a file is not taken; nothing if it is."""
+    handed = _looked_at(path)
+    return ["it cannot be read as a picture"] if handed is None else reasons(handed, spec)
+
+
+def reasons(handed: Handed, spec: Spec) -> list[str]:
+    """Why a file of this kind is not taken; nothing if it is."""
+    kind, mode, bits = handed.kind, handed.mode, handed.bits
+    megabytes = handed.nbytes / 1e6
+    wrong = [
+        _unless(kind in spec.formats, f"{kind.upper()} is not taken, only {_list(f.upper() for f in spec.formats)}"),
+        _unless(mode in ("RGB", "L", "I;16"), f"the colours are {MODES.get(mode, mode)}; RGB or grey is wanted"),
+        _unless(bits in spec.bits, f"{bits} bits per channel are not taken, only {_list(map(str, spec.bits))}"),
+        _profile(handed.icc, spec),
+        *_size(handed.size, handed.ppi, spec),
+        _unless(megabytes <= spec.megabytes, f"{megabytes:.0f} MB are too many; {spec.megabytes:g} MB at most"),
+    ]
+    return [reason for reason in wrong if reason]
+
+
+def _looked_at(path: Path) -> Handed | None:
+    """What a file is; None if it cannot be read."""
     try:
         with Image.open(path) as picture:
             kind, mode, size = str(picture.format).lower(), picture.mode, picture.size
@@ -26,21 +61,9 @@ def refused(path: Path, spec: Spec) -> list[str]:
     except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
         seen = _sixteen_bits(path)
         if seen is None:
-            return ["it cannot be read as a picture"]
+            return None
         kind, mode, size, icc, dpi = seen
-    bits = _bits(path, kind, mode)
-    reasons = [
-        _unless(kind in spec.formats, f"{kind.upper()} is not taken, only {_list(f.upper() for f in spec.formats)}"),
-        _unless(mode in ("RGB", "L", "I;16"), f"the colours are {MODES.get(mode, mode)}; RGB or grey is wanted"),
-        _unless(bits in spec.bits, f"{bits} bits per channel are not taken, only {_list(map(str, spec.bits))}"),
-        _profile(icc, spec),
-        *_size(size, dpi, spec),
-    ]
-    megabytes = path.stat().st_size / 1e6
-    reasons.append(
-        _unless(megabytes <= spec.megabytes, f"{megabytes:.0f} MB are too many; {spec.megabytes:g} MB at most")
-    )
-    return [reason for reason in reasons if reason]
+    return Handed(kind, mode, size, _bits(path, kind, mode), icc, float(dpi[0]) if dpi else 0.0, path.stat().st_size)
 
 
 def _unless(so: bool, words: str) -> str:
@@ -87,10 +110,9 @@ def _profile(icc: bytes | None, spec: Spec) -> str:
     return _unless(name in spec.profiles, f"the profile is “{name}”; taken are {_list(spec.profiles)}")
 
 
-def _size(size: tuple[int, int], dpi: tuple[float, float] | None, spec: Spec) -> list[str]:
-    if not dpi or float(dpi[0]) <= 1:
+def _size(size: tuple[int, int], ppi: float, spec: Spec) -> list[str]:
+    if ppi <= 1:
         return ["it says nothing of its resolution"]
-    ppi = float(dpi[0])
     least, most = spec.ppi
     wrong = [] if least - 0.5 <= ppi <= most + 0.5 else [f"{ppi:.0f} ppi; between {least:g} and {most:g} are taken"]
     short, long = (n / ppi * 25.4 for n in sorted(size))

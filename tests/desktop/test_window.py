@@ -1,5 +1,6 @@
 """The real window: open, click, drag, type, and look at the pixels and files that result."""
 
+import re
 import threading
 from pathlib import Path
 
@@ -606,6 +607,22 @@ def test_several_are_named_from_a_template(opened, qtbot, tmp_path):
     with hearing(opened.exporter.finished, qtbot):
         opened.export_flow.export([2, 0], dialog)
     assert sorted(p.name.partition("-")[0] for p in out.iterdir()) == ["001 c", "002 a"]
+
+
+def test_the_export_dialog_asks_the_lab_before_anything_is_written(opened, qtbot, tmp_path):
+    opened.change_setting("print.paper", "10x15cm")
+    dialog = ExportDialog(opened.session.pipeline, 1, tmp_path, opened)
+    dialog.show()
+    assert dialog.lab.isVisible() and dialog.lab.text().endswith("takes it.")
+    assert re.search(r"1[0-3]\.\d MB", dialog.extent.text())  # 1181 x 1772 px, three channels of 16 bits
+    dialog.format.setCurrentIndex(dialog.format.findData("png"))
+    assert "PNG is not taken" in dialog.lab.text() and "about" in dialog.extent.text()
+    dialog.close()
+    opened.change_setting("print.paper", "none")
+    dialog = ExportDialog(opened.session.pipeline, 1, tmp_path, opened)
+    dialog.show()
+    assert not dialog.lab.isVisible()
+    dialog.close()
 
 
 def test_sets_that_are_ticked_give_a_file_each(opened, qtbot, tmp_path):

@@ -57,20 +57,26 @@ def tagged(tags: Mapping[bytes, bytes]) -> bytes:
 
 def build_profile(space: RGBSpace) -> bytes:
     """A version 4 matrix/curve display profile (ICC.1:2010, clause 8.3.2)."""
-    adapt = adaptation(white_xyz(space.white), ICC_D50_XYZ)
-    columns = adapt @ to_xyz(space)
-    curve = _curve(space.curve)
+    return build_from_matrix(space.name, to_xyz(space), space.white, space.curve)
+
+
+def build_from_matrix(
+    name: str, matrix: NDArray[np.float64], white: tuple[float, float], curve: tuple[float, ...] = (1.0,)
+) -> bytes:
+    """A profile of RGB that a 3 x 3 matrix takes to XYZ under a white, linear or along a curve."""
+    adapt = adaptation(white_xyz(white), ICC_D50_XYZ)
+    columns, along = adapt @ matrix, _curve(curve)
     tags = {
-        b"desc": _text(space.name),
+        b"desc": _text(name),
         b"cprt": _text("Made by Crisp Grain. No copyright is claimed."),
         b"wtpt": _xyz(ICC_D50_XYZ),
         b"chad": b"sf32\0\0\0\0" + _s15(*adapt.ravel()),
         b"rXYZ": _xyz(columns[:, 0]),
         b"gXYZ": _xyz(columns[:, 1]),
         b"bXYZ": _xyz(columns[:, 2]),
-        b"rTRC": curve,
-        b"gTRC": curve,
-        b"bTRC": curve,
+        b"rTRC": along,
+        b"gTRC": along,
+        b"bTRC": along,
     }
     return _display_profile(b"RGB ", tags)
 

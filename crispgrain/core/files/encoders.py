@@ -21,6 +21,7 @@ from PIL import Image
 from ... import __version__
 from ..colour import icc
 from ..colour.icc import Intent
+from .linear_dng import CameraColours, write_linear_dng
 from .metadata import Wanted
 
 SOFTWARE = f"Crisp Grain {__version__}"
@@ -38,10 +39,11 @@ class OutputFormat(StrEnum):
     WEBP = "webp"
     JXL = "jxl"
     AVIF = "avif"
+    DNG = "dng"
 
     @property
     def label(self) -> str:
-        return {"jxl": "JPEG XL (sRGB)", "webp": "WebP"}.get(self.value, self.value.upper())
+        return {"jxl": "JPEG XL (sRGB)", "webp": "WebP", "dng": "DNG, linear"}.get(self.value, self.value.upper())
 
     @property
     def suffix(self) -> str:
@@ -54,7 +56,16 @@ class OutputFormat(StrEnum):
     @property
     def has_quality(self) -> bool:
         """Whether something is lost, the less the higher the quality."""
-        return self not in (OutputFormat.TIFF, OutputFormat.PNG)
+        return self not in (OutputFormat.TIFF, OutputFormat.PNG, OutputFormat.DNG)
+
+    @property
+    def only_16_bits(self) -> bool:
+        return self is OutputFormat.DNG
+
+    @property
+    def has_profiles(self) -> bool:
+        """Whether its colour space can be chosen: JPEG XL is sRGB, a linear DNG its camera's."""
+        return self not in (OutputFormat.JXL, OutputFormat.DNG)
 
     @property
     def metadata_inside(self) -> bool:
@@ -96,10 +107,13 @@ class OutputSettings:
     black_point: bool = True
     metadata: Wanted = field(default_factory=Wanted)
     dithered: bool = False  # 8 bits
+    camera: CameraColours | None = None  # of a linear DNG
 
     @property
     def profile_bytes(self) -> bytes:
         """The ICC profile of the file; JPEG XL is always written as sRGB, for the encoder embeds no other."""
+        if self.camera is not None:
+            return self.camera.profile
         if self.format is OutputFormat.JXL:
             return icc.profile("srgb")
         return self.icc if self.icc is not None else icc.profile(self.profile)
@@ -107,7 +121,7 @@ class OutputSettings:
     @property
     def stored_bits(self) -> int:
         """Bits per channel in the file; some formats have 8 whatever is asked."""
-        return 8 if self.format.only_8_bits else self.bits
+        return 8 if self.format.only_8_bits else 16 if self.format.only_16_bits else self.bits
 
 
 def _flat(pixels: NDArray) -> NDArray:
@@ -206,6 +220,12 @@ def _lossy(pixels: NDArray, path: Path, settings: OutputSettings, blocks: Blocks
     path.write_bytes(data)
 
 
+def _dng(pixels: NDArray, path: Path, settings: OutputSettings, blocks: Blocks) -> None:
+    if settings.camera is None:
+        raise OSError("a linear DNG is made of RAW only")
+    write_linear_dng(pixels, path, settings.camera, SOFTWARE, settings.ppi)
+
+
 ENCODERS: dict[OutputFormat, Callable[[NDArray, Path, OutputSettings, Blocks], None]] = {
-    OutputFormat.TIFF: _tiff, OutputFormat.PNG: _png, **dict.fromkeys(LOSSY, _lossy)
+    OutputFormat.TIFF: _tiff, OutputFormat.PNG: _png, OutputFormat.DNG: _dng, **dict.fromkeys(LOSSY, _lossy)
 }  # fmt: skip

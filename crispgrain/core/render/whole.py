@@ -5,16 +5,20 @@ from __future__ import annotations
 import tempfile
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace as evolve
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
 from crispgrain.cancel import NEVER, CancelToken
-from crispgrain.geometry import Rect, tile_rect, tiles_over
+from crispgrain.geometry import Rect, Size, tile_rect, tiles_over
 
 from ..colour import icc
-from ..files.write import OutputSettings, write_picture
+from ..errors import ShotError
+from ..files.linear_dng import CameraColours
+from ..files.source import RawSource
+from ..files.write import OutputFormat, OutputSettings, write_picture
 from ..model import Stage
 from ..stages.print.output import output_settings
 from ..stages.print.paper import Layout, sheet_of
@@ -51,8 +55,7 @@ def render_whole(
     """
     profile = settings.profile_bytes
     size, depth = pipeline.size, len(pipeline.steps)
-    sheet = sheet_of(pipeline.resolved[Stage.PRINT].values)
-    layout = sheet.layout(size) if sheet is not None else Layout(size, size, 0, 0)
+    layout = _layout(pipeline)
     shape = (layout.sheet.height, layout.sheet.width, icc.channels(profile))
     dtype = np.uint8 if settings.stored_bits == 8 else np.uint16
     nbytes = int(np.prod(shape)) * np.dtype(dtype).itemsize
@@ -85,6 +88,16 @@ def render_whole(
     return out
 
 
+def _layout(pipeline: Pipeline) -> Layout:
+    sheet = sheet_of(pipeline.resolved[Stage.PRINT].values)
+    return sheet.layout(pipeline.size) if sheet is not None else Layout(pipeline.size, pipeline.size, 0, 0)
+
+
+def sheet_size(pipeline: Pipeline) -> Size:
+    """Of the file: of the result, and the white that the chosen print leaves around it."""
+    return _layout(pipeline).sheet
+
+
 def settings_of(pipeline: Pipeline) -> OutputSettings:
     """What a chain's Print stage says of the file, like its source where that is asked for."""
     return output_settings(pipeline.resolved[Stage.PRINT].values, pipeline.source)
@@ -96,6 +109,27 @@ def result_name(pipeline: Pipeline, template: str = naming.TEMPLATE, number: int
     stem = naming.named(template, source.path, pipeline.resolved, source.facts, pipeline.size, number)
     suffix = settings_of(pipeline).format.suffix
     return stem if stem.lower().endswith(suffix) else stem + suffix
+
+
+def for_dng(pipeline: Pipeline, settings: OutputSettings) -> tuple[Pipeline, OutputSettings]:
+    """The chain without its exposure, and settings that say what it is: in a DNG it can be chosen anew.
+
+    Raises
+    ------
+    ShotError
+        If the shot is no RAW.
+    """
+    source, frame = pipeline.source, pipeline.steps[-1].after
+    if not isinstance(source, RawSource):
+        raise ShotError(source.path, "a linear DNG is made of RAW only; choose TIFF for this one")
+    develop = pipeline.resolved[Stage.DEVELOP]
+    stops = float(develop.values["exposure"])
+    unlit = evolve(develop, values={**develop.values, "exposure": 0.0})
+    resolved = evolve(pipeline.resolved, stages={**pipeline.resolved.stages, Stage.DEVELOP: unlit})
+    noise = pipeline.reading.noise
+    left = None if noise.a is None or noise.b is None else frame.left(0.0) ** 2 * np.stack([noise.a, noise.b], axis=1)
+    camera = CameraColours.of(source, stops, left)
+    return Pipeline(source, pipeline.reading, resolved, pipeline.cache, pipeline.tile), evolve(settings, camera=camera)
 
 
 def export(
@@ -114,7 +148,9 @@ def export(
     ShotError, Cancelled
         Nothing is left behind in either case.
     """
-    settings, source = settings_of(pipeline), pipeline.source
+    source, settings = pipeline.source, settings_of(pipeline)
+    if settings.format is OutputFormat.DNG:
+        pipeline, settings = for_dng(pipeline, settings)
     target = folder / (name or result_name(pipeline))
     pixels = render_whole(pipeline, settings, report=report, cancel=cancel)
     return write_picture(pixels, target, settings, metadata_from=source.path, replace=replace, in_place=in_place)

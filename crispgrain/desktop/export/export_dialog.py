@@ -30,12 +30,15 @@ from crispgrain.core.model import Stage, Value, Values
 from crispgrain.core.networks.ensemble import EFFORT
 from crispgrain.core.render import naming
 from crispgrain.core.render.pipeline import Pipeline
-from crispgrain.core.render.whole import result_name
+from crispgrain.core.render.whole import result_name, sheet_size
 from crispgrain.core.stages.print.file import LIKE_SOURCE
 from crispgrain.core.stages.print.output import output_settings
 from crispgrain.core.stages.print.paper import NONE, paper_words
 from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.base.dialogs import dialog_buttons
+from crispgrain.lab.before import expected_bytes, to_be_handed
+from crispgrain.lab.counter import reasons
+from crispgrain.lab.spec import load_spec
 from crispgrain.session.export_sets import ExportSet
 
 
@@ -92,6 +95,8 @@ class ExportDialog(QDialog):
             tick.toggled.connect(self._update)
             several.addWidget(tick)
         several.addStretch()
+        self.lab = QLabel()
+        self.lab.setWordWrap(True)
         self.extent = QLabel()
         self.extent.setProperty("role", "faint")
         form = QFormLayout()
@@ -111,6 +116,7 @@ class ExportDialog(QDialog):
         layout.setSpacing(14)
         layout.addLayout(form)
         layout.addWidget(self.extent)
+        layout.addWidget(self.lab)
         self._buttons = dialog_buttons(self, "Export")
         layout.addWidget(self._buttons)
         self.name.textEdited.connect(lambda _: self._tell())
@@ -128,9 +134,9 @@ class ExportDialog(QDialog):
         own = not self.chosen_sets  # else they say all of this
         self._form.setRowVisible(self.format, own)
         self._form.setRowVisible(self.name, own)
-        self._form.setRowVisible(self.bits, own and not like and not kind.only_8_bits)
+        self._form.setRowVisible(self.bits, own and not like and not (kind.only_8_bits or kind.only_16_bits))
         self._form.setRowVisible(self.quality, own and (kind.has_quality or (like and self._count > 1)))
-        self._form.setRowVisible(self.profile, own and not like)
+        self._form.setRowVisible(self.profile, own and not like and kind.has_profiles)
         self._form.setRowVisible(self.ppi, own and not like)
         if self._count == 1:
             written = self.name.text() or result_name(self._pipeline)
@@ -142,6 +148,7 @@ class ExportDialog(QDialog):
         """Say how large the result will be, and how several are named; nothing is exported under an impossible name."""
         settings = self._settings
         size, ppi = self._pipeline.size, settings.ppi
+        self._ask_lab(settings)
         pixels = f"{size.width} × {size.height} px"
         paper = f"{size.width / ppi * 2.54:.1f} × {size.height / ppi * 2.54:.1f} cm on paper"
         if self._print["paper"] != NONE:
@@ -165,8 +172,19 @@ class ExportDialog(QDialog):
             if self._buttons.buttonRole(button) is QDialogButtonBox.ButtonRole.AcceptRole:
                 button.setEnabled(not trouble)
         safe = "Originals are never written to; a name already taken gets a number."
-        self.extent.setText(trouble or f"{first}{pixels}, {paper}. {safe}")
+        about = "" if settings.format is OutputFormat.TIFF and settings.compression == "none" else "about "
+        weight = f"{about}{expected_bytes(sheet_size(self._pipeline), settings) / 1e6:.1f} MB"
+        self.extent.setText(trouble or f"{first}{pixels}, {paper}, {weight}. {safe}")
         self.extent.setWordWrap(True)
+
+    def _ask_lab(self, settings: OutputSettings) -> None:
+        """Say what the lab would say to this one; nothing of several, which may differ, nor without a print."""
+        asked = self._count == 1 and not self.chosen_sets and self._print["paper"] != NONE
+        self.lab.setVisible(asked)
+        if asked:
+            spec = load_spec()
+            wrong = reasons(to_be_handed(sheet_size(self._pipeline), settings), spec)
+            self.lab.setText(f"{spec.name} takes it." if not wrong else f"{spec.name}: {'; '.join(wrong)}.")
 
     def _browse(self) -> None:
         chosen = QFileDialog.getExistingDirectory(self, "Folder for results", self.folder.text())

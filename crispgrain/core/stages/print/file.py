@@ -19,15 +19,18 @@ def _is_jpeg(values: Values) -> bool:
 
 
 def _has_depths(values: Values) -> bool:
-    return _is_own(values) and not OutputFormat(str(values["format"])).only_8_bits
+    if not _is_own(values):
+        return False
+    format = OutputFormat(str(values["format"]))
+    return not (format.only_8_bits or format.only_16_bits)
 
 
-def _has_16_bits(values: Values) -> bool:
-    return _has_depths(values) and values["bits"] == "16"
+def _is_of_8_bits(values: Values) -> bool:
+    return OutputFormat(str(values["format"])).only_8_bits or (_has_depths(values) and values["bits"] == "8")
 
 
 def _has_profiles(values: Values) -> bool:
-    return _is_own(values) and values["format"] != OutputFormat.JXL
+    return _is_own(values) and OutputFormat(str(values["format"])).has_profiles
 
 
 def _is_lossy(values: Values) -> bool:
@@ -42,7 +45,8 @@ def summary(model: Model, values: Values, size: Size) -> str:
     if not _is_own(values):
         return "like the source"
     format = OutputFormat(str(values["format"]))
-    kind = f"{format.label} {'8' if format.only_8_bits else values['bits']} bit"
+    bits = "8" if format.only_8_bits else "16" if format.only_16_bits else values["bits"]
+    kind = f"{format.label} {bits} bit"
     if values["paper"] != NONE:
         return f"{paper_words(values)}, {kind}"
     return f"{kind}, {float(values['ppi']):.0f} ppi"
@@ -74,8 +78,8 @@ MODEL = Model(
     Stage.PRINT, "file", "File", "The file a print lab gets: format, bit depth, profile and resolution.",
     (
         *PAPER,
-        Parameter("format", "Format", "TIFF and PNG lose nothing, the others are small.", "tiff",
-                  choices=(*(f.value for f in OutputFormat), LIKE_SOURCE),
+        Parameter("format", "Format", "TIFF and PNG lose nothing, a DNG keeps RAW's own colours, the others are small.",
+                  "tiff", choices=(*(f.value for f in OutputFormat), LIKE_SOURCE),
                   labels=(*(f.label for f in OutputFormat), "like the source")),
         Parameter("bits", "Bit depth", "16 bits keep fine gradients.", "16", choices=("8", "16"),
                   labels=("8 bits", "16 bits"), matters=_has_depths),
@@ -103,7 +107,7 @@ MODEL = Model(
                   choices=("none", "lzw", "zip"), labels=("none", "LZW", "ZIP"),
                   matters=lambda values: values["format"] == OutputFormat.TIFF),
         Parameter("dither", "Dithering", "Of 8 bits: gentle slopes keep their tones and show no steps.", "on",
-                  choices=("on", "off"), matters=lambda values: _is_own(values) and not _has_16_bits(values)),
+                  choices=("on", "off"), matters=lambda values: _is_own(values) and _is_of_8_bits(values)),
         Parameter("metadata", "Metadata", "Reduced: neither where it was, nor whose camera it was.", "all",
                   choices=tuple(Kept)),
         *(Parameter(id, name, "Written into the file; empty keeps the shot's.", "", check=str)
