@@ -10,16 +10,23 @@ from pathlib import Path
 import numpy as np
 import pytest
 import tifffile
+from attrs import evolve
 from PIL import Image
 
 from crispgrain import presets
 from crispgrain.cli.main import main
+from crispgrain.cli.run import JOURNAL
 from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import srgb_decode, srgb_encode
 from crispgrain.core.files import read_shot
 from crispgrain.core.model import Stage
+from crispgrain.core.render import naming
 from crispgrain.core.treatment import Treatment, sidecar_path
 from crispgrain.desktop.base.preferences import SIDECARS, preferences
+from crispgrain.orders.job import JobState
+from crispgrain.orders.journal import Journal
+from crispgrain.session import export_sets
+from crispgrain.session.export_sets import ExportSet
 
 
 def test_a_mixed_folder_with_a_broken_shot(roll_folder, tmp_path, capsys):
@@ -405,3 +412,36 @@ def test_a_shell_can_complete_the_commands(capsys):
     assert main(["completion", "bash"]) == 0
     said = capsys.readouterr().out
     assert "--in-place" in said and "--dry-run" in said
+
+
+def test_results_go_into_folders_by_date_and_camera_with_checksums(raw_file, tmp_path, clean8):
+    """The sums are checked by GNU coreutils."""
+    Image.fromarray(clean8).save(tmp_path / "plain.png")
+    out = tmp_path / "out"
+    call = ["run", str(raw_file), str(tmp_path / "plain.png"), "--out", str(out), "--only", "develop"]
+    assert main([*call, "--folder", "{camera}/{date}", "--checksums"]) == 0
+    facts = read_shot(raw_file).facts
+    dated = out / facts.camera / facts.taken[:10].replace(":", "-")
+    assert len(list(dated.glob("*.tif"))) == 1
+    assert len(list((out / "unknown" / "unknown").glob("plain*.tif"))) == 1
+    checked = subprocess.run(["sha256sum", "--check", "SHA256SUMS"], cwd=out, capture_output=True, text=True)
+    assert checked.returncode == 0 and checked.stdout.count(": OK") == 2
+    next(dated.glob("*.tif")).write_bytes(b"other")
+    assert subprocess.run(["sha256sum", "--check", "SHA256SUMS"], cwd=out, capture_output=True).returncode == 1
+    assert main([*call, "--folder", "{nothing}"]) == 2
+
+
+def test_sets_without_folders_of_their_own_are_all_made_after_an_ended_call(tmp_path, clean8):
+    shot, out = tmp_path / "plain.png", tmp_path / "out"
+    Image.fromarray(clean8).save(shot)
+    sets = [ExportSet("One", {"print.format": "png"}, names="{shot}-one"), ExportSet("Two", names="{shot}-two")]
+    export_sets.save(sets)
+    call = ["run", str(shot), "--out", str(out), "--only", "develop", "--resume"]
+    assert main([*call, "--sets", "One"]) == 0
+    # As if the call had ended before its journal was taken away: one is there, the other not asked for yet.
+    journal = Journal(out / JOURNAL)
+    (job,) = journal.add([(shot.absolute(), Treatment(), out.absolute(), naming.literal("plain-one.png"), False)])
+    journal.keep(evolve(job, state=JobState.DONE, result=out / "plain-one.png", started=time.time()))
+    journal.close()
+    assert main([*call, "--sets", "One,Two"]) == 0
+    assert sorted(p.name for p in out.iterdir()) == ["plain-one.png", "plain-two.tif"]

@@ -73,6 +73,10 @@ def make_parser() -> argparse.ArgumentParser:
         "--name", default=naming.TEMPLATE, metavar="TEMPLATE",
         help=f"names of results, without suffix, of {', '.join(f'{{{f}}}' for f in naming.FIELDS)} ({naming.TEMPLATE})",
     )  # fmt: skip
+    run.add_argument(
+        "--folder", default="", metavar="TEMPLATE", help="folders within --out, of the same fields: {date}/{camera}"
+    )
+    run.add_argument("--checksums", action="store_true", help="write the SHA-256 of all results into SHA256SUMS")
     run.add_argument("--sets", metavar="NAME,NAME", help="write each shot once for each of these export sets")
     run.add_argument("--progress", choices=("bar", "json"), default="bar", help="json: one JSON object a line")
     run.add_argument("--report", type=Path, metavar="FILE", help="write what became of each shot, as .csv or .json")

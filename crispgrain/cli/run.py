@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import sys
 from collections.abc import Iterator
 from functools import partial
 from pathlib import Path
@@ -25,6 +26,7 @@ from crispgrain.paths import store_file
 from crispgrain.session import export_sets
 from crispgrain.session.rules import load_rules
 
+from .checksums import write_sums
 from .opening import opened
 from .telling import JsonTeller, Teller
 from .treatments import treatment_of
@@ -37,7 +39,8 @@ def run_files(options: argparse.Namespace) -> int:
     from crispgrain.desktop.base.preferences import sidecar_folder
 
     options.sidecars = sidecar_folder()
-    naming.check(options.name)
+    for template in (options.name, *(part for part in options.folder.split("/") if part.strip())):
+        naming.check(template)
     if options.rules:
         for rule in load_rules(options.rules):
             presets.load(rule.preset)  # one that is not there is a wrong call
@@ -45,9 +48,16 @@ def run_files(options: argparse.Namespace) -> int:
     tell = JsonTeller() if options.progress == "json" else Teller()
     if options.scheduler and not options.dry_run:
         _on_cluster(options, tell)
-        return tell.end()
+        return _ended(options, tell)
     in_workers = (options.jobs > 1 or options.resume or options.report) and not options.dry_run
     (_in_workers if in_workers else _one_by_one)(options, tell)
+    return _ended(options, tell)
+
+
+def _ended(options: argparse.Namespace, tell: Teller) -> int:
+    if options.checksums and not options.dry_run:
+        written = write_sums(options.out, tell.results)
+        print(f"checksums: {written}", file=sys.stderr)
     return tell.end()
 
 
@@ -63,9 +73,9 @@ class Wish:
 
 
 def _treated(
-    options: argparse.Namespace, tell: Teller, known: frozenset[tuple[Path, Path]] = frozenset()
+    options: argparse.Namespace, tell: Teller, known: frozenset[tuple[Path, Path, str]] = frozenset()
 ) -> Iterator[Wish]:
-    """What is to be written, but for what is ``known`` (shot and folder) to be asked for already.
+    """What is to be written, but for what is ``known`` (shot, folder and name) to be asked for already.
 
     What fails is told, and is the end after ``--stop``.
     """
@@ -79,13 +89,15 @@ def _treated(
             own = treatment_of(options, shot.path, shot)
             for one in sets:
                 folder = options.out if one is None else one.within(options.out)
-                if (shot.path.absolute(), folder.absolute()) in known:
-                    continue
                 treatment = own if one is None else one.of(own)
                 pipeline = shot.pipeline(treatment)
+                name = result_name(pipeline, options.name if one is None else one.names, number)
+                facts = shot.source.facts
+                folder /= naming.folders(options.folder, shot.path, pipeline.resolved, facts, pipeline.size, number)
+                if (shot.path.absolute(), folder.absolute(), naming.literal(name)) in known:
+                    continue
                 for remark in (*shot.source.facts.remarks, *pipeline.resolved.remarks):
                     tell.remark(shot.path, remark)
-                name = result_name(pipeline, options.name if one is None else one.names, number)
                 yield Wish(shot, treatment, pipeline, folder, name)
         except (ShotError, TreatmentError) as error:
             path = error.path if isinstance(error, ShotError) else shot.path
@@ -146,7 +158,7 @@ def _in_workers(options: argparse.Namespace, tell: Teller) -> None:
     queue.changed.connect(changed)
     queue.progress.connect(lambda job, progress: tell.progress(job.path, progress))
     queue.trouble.connect(tell.trouble)
-    known = frozenset((job.path, job.folder) for job in journal.jobs())
+    known = frozenset((job.path, job.folder, job.name) for job in journal.jobs())
     queue.go_on(journal.unfinished())
     try:
         for wish in _treated(options, tell, known):

@@ -15,7 +15,12 @@ class Teller:
 
     def __init__(self) -> None:
         self._said = threading.Lock()
-        self.written = self.failed = 0
+        self.failed = 0
+        self.results: list[Path] = []
+
+    @property
+    def written(self) -> int:
+        return len(self.results)
 
     def remark(self, shot: Path, words: str) -> None:
         self._line(f"{shot.name}: {words}", error=True)
@@ -30,7 +35,7 @@ class Teller:
                 print(f"{shot.name}  {bar}  {progress.words}\033[K", end=end, file=sys.stderr, flush=True)
 
     def result(self, shot: Path, result: Path) -> None:
-        self.written += 1
+        self.results.append(result)
         self._line(str(result))
 
     def failure(self, shot: Path, words: str) -> None:
@@ -64,7 +69,7 @@ class JsonTeller(Teller):
         )
 
     def result(self, shot: Path, result: Path) -> None:
-        self.written += 1
+        self.results.append(result)
         self._event("written", shot=str(shot), result=str(result))
 
     def failure(self, shot: Path, words: str) -> None:

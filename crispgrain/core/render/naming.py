@@ -57,6 +57,22 @@ def named(template: str, shot: Path, resolved: Resolved, facts: Facts, size: Siz
     TreatmentError
         As :func:`check`.
     """
+    return _filled(template, shot, resolved, facts, size, number) or shot.stem
+
+
+def folders(template: str, shot: Path, resolved: Resolved, facts: Facts, size: Size, number: int = 1) -> Path:
+    """Folders within that of the results, ``{date}/{camera}`` for instance; what a shot does not say is *unknown*.
+
+    Raises
+    ------
+    TreatmentError
+        As :func:`check`.
+    """
+    parts = [part for part in template.split("/") if part.strip()]
+    return Path(*(_filled(part, shot, resolved, facts, size, number) or "unknown" for part in parts))
+
+
+def _filled(template: str, shot: Path, resolved: Resolved, facts: Facts, size: Size, number: int) -> str:
     check(template)
     date, _, time = facts.taken.partition(" ")
     done = [stage.value for stage in NAMED if resolved[stage].on] or [Stage.DEVELOP.value]
@@ -69,4 +85,4 @@ def named(template: str, shot: Path, resolved: Resolved, facts: Facts, size: Siz
         name = template.format(**values)
     except ValueError as error:  # words formatted as a number
         raise TreatmentError(f"“{template}” is no name: {error}") from error
-    return "".join(c for c in name if c.isprintable() and c not in '/\\:*?"<>|').strip(" .") or shot.stem
+    return "".join(c for c in name if c.isprintable() and c not in '/\\:*?"<>|').strip(" .")
