@@ -289,6 +289,11 @@ def dithered(encoded: Array, dtype: str, top: int, left: int) -> NDArray:
     return np.minimum(np.clip(encoded, 0, 1) * np.float32(most) + threshold, most).astype(dtype)
 
 
+def between_files(stored: NDArray[np.uint8], source: bytes, target: bytes) -> NDArray[np.uint8]:
+    """8-bit RGB values (H x W x 3) of one profile as those of another, relative with black point compensation."""
+    return _transform(stored, source, target, "uint8", black_point=True)
+
+
 def other_to_rgb16(stored: NDArray, icc: bytes, space: str, target: bytes) -> NDArray[np.uint16]:
     """CMYK (H x W x 4) or grey (H x W) values with their profile to 16-bit RGB in ``target``."""
     return _transform(stored, icc, target, "uint16", space)

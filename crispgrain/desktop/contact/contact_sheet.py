@@ -21,6 +21,7 @@ from PySide6.QtGui import QColor, QFont, QFontMetrics, QImage, QKeyEvent, QMouse
 from PySide6.QtWidgets import QAbstractItemView, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from crispgrain.core.files import RAW_SUFFIXES
+from crispgrain.desktop.base.monitor import image_on_monitor
 from crispgrain.desktop.base.theme import current_theme
 from crispgrain.session.session import Session
 from crispgrain.session.shots import OpenShot, ShotId, State
@@ -86,7 +87,7 @@ class _FrameDelegate(QStyledItemDelegate):
             size = thumbnail.size().scaled(frame.size(), Qt.AspectRatioMode.KeepAspectRatio)
             place = QRect(frame.left(), frame.bottom() - size.height() + 1, size.width(), size.height())
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.drawImage(place, thumbnail)
+            painter.drawImage(place, image_on_monitor(thumbnail))
         if mark:
             small = QFont(painter.font())
             small.setPixelSize(11)

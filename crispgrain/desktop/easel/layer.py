@@ -15,6 +15,7 @@ from crispgrain.core.colour import icc
 from crispgrain.core.render.pieces import pieces, uncovered
 from crispgrain.core.render.pipeline import near_first
 from crispgrain.core.render.views import Approximate, Result, View
+from crispgrain.desktop.base.monitor import on_monitor
 from crispgrain.geometry import Rect, Size, tile_rect
 
 DEEPEST = 5
@@ -25,6 +26,11 @@ MOST_STALE = 300  # parts kept on show until their successors come
 def to_image(pixels: Array) -> QImage:
     """Working-space pixels (H x W x 3) to an 8-bit sRGB image, as an exported sRGB file would have them."""
     return image_of(icc.from_working(pixels, icc.profile("srgb"), 8))
+
+
+def screen_image(stored: NDArray[np.uint8]) -> QImage:
+    """8-bit sRGB values (H x W x 3) as an image for the monitor there is."""
+    return image_of(on_monitor(stored))
 
 
 def image_of(stored: NDArray[np.uint8]) -> QImage:
@@ -149,5 +155,5 @@ def render_part(view: View, part: Part, cancel: CancelToken) -> QImage:
     """Compute a part; called off the window's thread."""
     if part.place is None:
         assert isinstance(view, Result)
-        return image_of(view.patch(part.rect, part.level, cancel))
-    return image_of(view.display(*part.place, part.level, cancel))
+        return screen_image(view.patch(part.rect, part.level, cancel))
+    return screen_image(view.display(*part.place, part.level, cancel))

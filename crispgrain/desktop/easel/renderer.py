@@ -13,11 +13,12 @@ from crispgrain.core.render.progress import Progress
 from crispgrain.core.render.threads import worker_count
 from crispgrain.core.render.views import Result, View, between, view_at
 from crispgrain.desktop.base.background import Background, Urgency
+from crispgrain.desktop.base.monitor import image_on_monitor
 from crispgrain.geometry import Rect
 from crispgrain.session.comparing import Arrangement
 
 from .easel import Easel
-from .layer import Layer, Part, image_of, level_for, render_part
+from .layer import Layer, Part, level_for, render_part, screen_image
 from .marks import LOUPE_SCALE
 
 SPOT = 64  # px of the result
@@ -58,8 +59,8 @@ class EaselRenderer(QObject):
         self._drop_work()
         self._done, self._stopped = 0, wait
         self._exact = (source, result, outside)
-        easel.source.overview = overview
-        easel.result.overview = overview if _plain(result) else None
+        easel.source.overview = image_on_monitor(overview) if overview is not None else None
+        easel.result.overview = easel.source.overview if _plain(result) else None
         easel.keep_place(result.size if result is not None else None)
         self._choose_views()
         easel.update()
@@ -85,6 +86,7 @@ class EaselRenderer(QObject):
 
     def set_overview(self, image: QImage) -> None:
         """Put another small rendering under the parts."""
+        image = image_on_monitor(image)
         self.easel.source.overview = image
         if _plain(self._exact[1]):
             self.easel.result.overview = image
@@ -188,7 +190,7 @@ class EaselRenderer(QObject):
             self._pump()
 
         self._spot_under_way = True
-        self._spots.submit(Urgency.VISIBLE, lambda: image_of(view.patch(spot, cancel=cancel)), done, over, cancel)
+        self._spots.submit(Urgency.VISIBLE, lambda: screen_image(view.patch(spot, cancel=cancel)), done, over, cancel)
 
     def _start(self, name: str, part: Part) -> None:
         layer = self._layers[name]

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from crispgrain.desktop.easel.layer import image_of
+from crispgrain.desktop.easel.layer import screen_image
 from crispgrain.session.line_up import GAP, SHOWN, Row, Spot
 from crispgrain.session.shots import OpenShot, ShotId
 
@@ -124,7 +124,7 @@ class LineUpView(QWidget):
             return
         self.table.setSortingEnabled(False)
         for column, pixels in ((SOURCE, row.source), (RESULT, row.result)):
-            picture = QPixmap.fromImage(image_of(pixels))
+            picture = QPixmap.fromImage(screen_image(pixels))
             self._item(place, column).setData(Qt.ItemDataRole.DecorationRole, picture.copy(0, 0, self._wide, PICTURE))
         for column, figure in ((STRUCTURE, row.structure), (HALO, row.halo)):
             self._item(place, column).setData(SORT, figure if figure is not None else -1e9)

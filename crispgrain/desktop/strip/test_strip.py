@@ -36,7 +36,7 @@ from crispgrain.core.transform import Transform
 from crispgrain.core.treatment import Treatment
 from crispgrain.demo.roll import known_truth
 from crispgrain.desktop.base.background import Background, Urgency
-from crispgrain.desktop.easel.layer import image_of
+from crispgrain.desktop.easel.layer import screen_image
 from crispgrain.geometry import Rect
 from crispgrain.session.candidates import LADDER, MOST, Candidate, candidates, ladder, ladder_settings
 
@@ -289,7 +289,7 @@ class TestStrip(QWidget):
 
         def done(answer: tuple[Rendered, Figures | None]) -> None:
             (stored, frame.seconds, frame.psnr), frame.rung = answer
-            frame.image = image_of(stored)
+            frame.image = screen_image(stored)
             frame.hide_name(frame.hidden_name)  # its figures are known now
 
         def failed(error: Exception) -> None:

@@ -13,6 +13,7 @@ from crispgrain.core.meter.sensor import LEAST_SHOTS
 from crispgrain.core.model import Stage
 from crispgrain.core.networks import providers, runtime
 from crispgrain.core.render.threads import cores, limit_workers
+from crispgrain.desktop.base import monitor
 from crispgrain.desktop.base.preferences import THREADS, cache_gigabytes
 from crispgrain.desktop.base.theme import BOOTH, DIM_ROOM, apply_theme, current_theme
 from crispgrain.desktop.easel.guides import Guides
@@ -31,6 +32,7 @@ if TYPE_CHECKING:
 def start_machine(session: Session, settings: QSettings) -> str:
     """Use of the machine what was chosen last; what went wrong, in words."""
     limit_workers(min(int(str(settings.value(THREADS, 0))), cores()))
+    monitor.use(monitor.find(settings))
     session.cache.budget = int(cache_gigabytes(settings) * GIGABYTE)
     return runtime.use_provider(str(settings.value(PROVIDER, providers.PROCESSOR) or providers.PROCESSOR))
 

@@ -27,6 +27,8 @@ from PySide6.QtWidgets import (
 
 from crispgrain.core.networks import providers, runtime
 from crispgrain.core.render.threads import cores, limit_workers, worker_count
+from crispgrain.desktop.base import monitor
+from crispgrain.desktop.base.monitor import MONITOR
 from crispgrain.desktop.base.preferences import CACHE, SIDECARS, THREADS
 from crispgrain.paths import DATA, PRESETS, data_folder, presets_folder
 from crispgrain.session.session import Session
@@ -74,6 +76,16 @@ class SettingsDialog(QDialog):
         form.addRow("Threads", self.threads)
         form.addRow("Tiles kept in memory", self.cache)
         form.addRow("Networks run on", self.provider)
+        self.monitor, choose = QLineEdit(str(self._settings.value(MONITOR, "") or "")), QPushButton("Choose …")
+        self.monitor.setPlaceholderText("as the system says")
+        self.monitor_words = _faint(monitor.current().words)
+        row = QHBoxLayout()
+        row.addWidget(self.monitor, 1)
+        row.addWidget(choose)
+        form.addRow("Monitor's profile", row)
+        form.addRow("", self.monitor_words)
+        self.monitor.editingFinished.connect(self._set_monitor)
+        choose.clicked.connect(self._choose_monitor)
         form.addRow("", _faint("How many shots are written at once, and in how much memory, is chosen in the queue."))
         self.threads.valueChanged.connect(self._set_threads)
         self.cache.valueChanged.connect(self._set_cache)
@@ -116,6 +128,19 @@ class SettingsDialog(QDialog):
         self.provider.setToolTip(trouble)
         self._settings.setValue(PROVIDER, runtime.provider())
         self._session.cache.clear()
+
+    def _choose_monitor(self) -> None:
+        chosen, _ = QFileDialog.getOpenFileName(
+            self, "Profile of the monitor", self.monitor.text(), "ICC profiles (*.icc *.icm)"
+        )
+        if chosen:
+            self.monitor.setText(chosen)
+            self._set_monitor()
+
+    def _set_monitor(self) -> None:
+        self._settings.setValue(MONITOR, self.monitor.text().strip())
+        self._settings.sync()
+        self.monitor_words.setText(f"{monitor.find(self._settings).words} Used from the next start on.")
 
     def _choose(self, key: str) -> None:
         chosen = QFileDialog.getExistingDirectory(self, "Folder", self.folders[key].text())

@@ -19,7 +19,7 @@ MULTIPLE = 4  # the deepest level works at a quarter of the source's resolution
 # Receptive field, one side, in source pixels: (1 + 4 + 4 + 1) convolutions at 1/1, 8 at 1/2, 4 at 1/4 resolution.
 REACH = 10 + 8 * 2 + 4 * 4
 PROJECTIONS = 2
-TILE = 768  # px of the result; smaller ones would be mostly margin
+TILE = 1152  # px of the result; 768 takes 1.16 times as long, for margins, and 1536 0.9 times, but 0.7 GB more
 AFTER = 14  # source pixels that back-projection and the final reduction look at, on each side
 
 
