@@ -138,6 +138,21 @@ class Comparing:
         enlarged = " (before Enlarge)" if captions[1].endswith("Enlarge") else ""
         return Comparison(Result(before), residual, (captions[0], words + enlarged))
 
+    def proof_of(self, pipeline: Pipeline) -> Proof | None:
+        """The soft proof that is asked for at the moment, of a chain's file; None if none is.
+
+        Raises
+        ------
+        ShotError
+            If a profile of the user's cannot be used.
+        """
+        if self.look not in PROOFS:
+            return None
+        settings = settings_of(pipeline)
+        warning = self.mark if self.look is Look.GAMUT else None
+        paper = self.look is Look.PAPER_PROOF
+        return Proof(settings.profile_bytes, settings.intent, settings.black_point, paper, warning)
+
     def _consistent(self, before: Pipeline, after: Pipeline, captions: tuple[str, str]) -> Comparison:
         """The source beside what the result differs by from it, reduced back to its pixels."""
         try:
@@ -150,13 +165,10 @@ class Comparing:
     def _proven(self, before: Pipeline, after: Pipeline, captions: tuple[str, str]) -> Comparison:
         """The source beside what a file in the Print stage's profile will look like."""
         try:
-            settings = settings_of(after)
+            proof = self.proof_of(after)
         except ShotError as error:
             return Comparison(Result(before), Result(after), captions, str(error))
-        warning = self.mark if self.look is Look.GAMUT else None
-        paper = self.look is Look.PAPER_PROOF
-        proof = Proof(settings.profile_bytes, settings.intent, settings.black_point, paper, warning)
-        words = f"{self.look.value.lower()}: {icc.description(settings.profile_bytes)}"
+        words = f"{self.look.value.lower()}: {icc.description(proof.icc)}" if proof is not None else ""
         return Comparison(Result(before), Result(after, proof), (captions[0], words))
 
     def _beside(

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from crispgrain.core.colour import icc
+from crispgrain.geometry import Rect
 from crispgrain.session.comparing import Arrangement, Look
 from crispgrain.simulation.print_profile import print_profile
 from tests.desktop.driving import PATIENCE, pixels_of, settle
@@ -64,3 +65,23 @@ def test_a_profile_that_is_gone_is_told_and_the_picture_stays(proof, tmp_path, q
     settle(proof, qtbot)
     assert "paper.icc" in proof.status.words.text()
     np.testing.assert_array_equal(middle(proof), plain)
+
+
+def test_the_test_strip_shows_candidates_as_their_files_will_look(proof, qtbot):
+    proof.strip_flow.run(Rect(100, 120, 60, 70))
+    strip = proof.strip
+
+    def rendered():
+        qtbot.waitUntil(lambda: strip.frames and all(f.image is not None for f in strip.frames), timeout=PATIENCE)
+        image = strip.frames[0].image
+        rows = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
+        return rows[:, : 3 * image.width()].reshape(image.height(), image.width(), 3).copy()
+
+    plain, first = rendered(), strip.frames[0]
+    proof.session.comparing.set_look(Look.PAPER_PROOF)
+    qtbot.waitUntil(lambda: strip.frames and strip.frames[0] is not first, timeout=PATIENCE)
+    proven = rendered()
+    working = icc.to_working(plain, icc.profile("srgb"))
+    wanted = icc.through(working, print_profile("CMYK"), icc.Intent.RELATIVE, True, True)
+    assert np.abs(proven.astype(int) - icc.from_working(wanted, icc.profile("srgb"), 8)).mean() < 1.0
+    assert np.abs(proven.astype(int) - plain).mean() > 2

@@ -12,6 +12,7 @@ from crispgrain.desktop.base.status_line import StatusLine
 from crispgrain.desktop.easel.easel import Easel
 from crispgrain.desktop.easel.hand import Points
 from crispgrain.geometry import Rect
+from crispgrain.session.comparing import PROOFS, Look
 from crispgrain.session.session import Session
 
 from .patch import Patch
@@ -29,6 +30,7 @@ class StripFlow(QObject):
         self._patches: list[Patch] = []
         self._adding = False
         self._ran: tuple[Stage, Shot, Treatment] | None = None
+        self._proven_as: Look | None = None
         self._resting = QTimer(self)
         self._resting.setSingleShot(True)
         self._resting.setInterval(RESTING)
@@ -36,6 +38,8 @@ class StripFlow(QObject):
         strip.patch_wanted.connect(self._ask_patch)
         strip.counted.connect(status.say)
         strip.closed.connect(self._closed)
+        strip.proven = session.comparing.proof_of
+        session.comparing.changed.connect(self.refresh)
 
     def start(self) -> None:
         """Compare on the patches chosen last, or on one to be dragged."""
@@ -53,7 +57,7 @@ class StripFlow(QObject):
             self._mark()
         shot = self.session.shot
         now = (self.session.stage, shot, self.session.treatment)
-        if not self.strip.isVisible() or shot is None or now == self._ran:
+        if not self.strip.isVisible() or shot is None or (now == self._ran and self._proof == self._proven_as):
             return
         if self.strip.just_chosen_blind:
             self._ran = (now[0], shot, now[2])
@@ -80,6 +84,12 @@ class StripFlow(QObject):
         self._run()
 
     @property
+    def _proof(self) -> Look | None:
+        """As which soft proof candidates are to be shown, if as one."""
+        look = self.session.comparing.look
+        return look if look in PROOFS else None
+
+    @property
     def _to_source(self) -> Transform:
         pipeline = self.session.pipeline
         return pipeline.steps[-1].after.to_source if pipeline is not None else Transform()
@@ -96,7 +106,7 @@ class StripFlow(QObject):
         if shot is None or not self._patches:
             return
         self._mark()
-        self._ran = (self.session.stage, shot, self.session.treatment)
+        self._ran, self._proven_as = (self.session.stage, shot, self.session.treatment), self._proof
         self.strip.run(*self._ran, [patch.within(shot.source.size) for patch in self._patches])
 
     def _closed(self) -> None:

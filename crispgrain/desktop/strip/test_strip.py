@@ -26,6 +26,7 @@ from PySide6.QtWidgets import (
 
 from crispgrain.cancel import CancelToken
 from crispgrain.core.colour import icc
+from crispgrain.core.colour.proof import Proof
 from crispgrain.core.model import Stage
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.pipeline import Pipeline
@@ -48,7 +49,13 @@ LADDER_SIZE = QSize(800, 230)  # px
 CACHE = 200_000_000  # bytes
 
 Rendered = tuple[NDArray[np.uint8], float, float | None]  # values, seconds, PSNR
+ProofOf = Callable[[Pipeline], Proof | None]
 Figures = tuple[float, float]  # shares of halo and of structure taken away
+
+
+def unproven(pipeline: Pipeline) -> Proof | None:
+    """As it is seen without a soft proof."""
+    return None
 
 
 def rung_figures(
@@ -61,8 +68,13 @@ def rung_figures(
     return float(halo_mask(old, new).mean()), structure_taken(old, new)
 
 
-def render_patch(shot: Shot, candidate: Candidate, patch: Rect, cache: TileCache, cancel: CancelToken) -> Rendered:
-    """A candidate's patch, given in pixels of the source; with its PSNR where the truth is known."""
+def render_patch(
+    shot: Shot, candidate: Candidate, patch: Rect, cache: TileCache, cancel: CancelToken, proven: ProofOf = unproven
+) -> Rendered:
+    """A candidate's patch, given in pixels of the source; with its PSNR where the truth is known.
+
+    It is ``proven`` as the file of its chain would look, if that is asked for.
+    """
     treatment = candidate.treatment
     started = time.monotonic()
     pipeline = Pipeline(shot.source, shot.reading, resolve(treatment, shot.source, shot.reading), cache)
@@ -73,14 +85,15 @@ def render_patch(shot: Shot, candidate: Candidate, patch: Rect, cache: TileCache
         pixels = candidate.outside.region(rect, to_source)
     else:
         pixels = pipeline.untiled(rect, cancel=cancel)
-    stored = icc.from_working(pixels, profile, 8)
+    stored, proof = icc.from_working(pixels, profile, 8), proven(pipeline)
     seconds = time.monotonic() - started
     truth = known_truth(shot.source) if to_source == Transform() else None
+    shown = stored if proof is None else proof.shown(pixels)
     if truth is None:
-        return stored, seconds, None
+        return shown, seconds, None
     light = np.float32(2 ** float(pipeline.resolved[Stage.DEVELOP].values["exposure"]))
     error = stored / 255 - icc.from_working(np.ascontiguousarray(truth[rect.slices]) * light, profile, 8) / 255
-    return stored, seconds, float(-10 * np.log10(max(float(np.square(error).mean()), 1e-12)))
+    return shown, seconds, float(-10 * np.log10(max(float(np.square(error).mean()), 1e-12)))
 
 
 class TestStrip(QWidget):
@@ -99,6 +112,7 @@ class TestStrip(QWidget):
         self._cancel = CancelToken()
         self._asked: tuple[Stage, Shot, Treatment, list[Rect]] | None = None
         self.whole_treatments: Callable[[], list[Candidate]] = list  # candidates beside those of the stage
+        self.proven: ProofOf = unproven  # how candidates are shown
         self._left_out: set[tuple[str, str]] = set()
         self._cache = TileCache(CACHE)  # what has not changed is there at once
         self._setting = ""  # of the ladder; the strength if empty
@@ -284,7 +298,7 @@ class TestStrip(QWidget):
         stage, shot, cancel, candidate = *self._asked[:2], self._cancel, frame.candidate
 
         def job() -> tuple[Rendered, Figures | None]:
-            rendered = render_patch(shot, candidate, patch, cache, cancel)
+            rendered = render_patch(shot, candidate, patch, cache, cancel, self.proven)
             return rendered, rung_figures(shot, candidate.treatment, stage, patch, cache, cancel) if measured else None
 
         def done(answer: tuple[Rendered, Figures | None]) -> None:
