@@ -13,6 +13,7 @@ from attrs import frozen
 from crispgrain import presets
 from crispgrain.core.errors import ShotError, TreatmentError
 from crispgrain.core.render import naming
+from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.whole import export, result_name
 from crispgrain.core.shot import Shot
@@ -87,10 +88,11 @@ def _treated(
             if isinstance(shot, ShotError):
                 raise shot
             own = treatment_of(options, shot.path, shot)
+            cache = TileCache()  # what several sets have in common is computed once
             for one in sets:
                 folder = options.out if one is None else one.within(options.out)
                 treatment = own if one is None else one.of(own)
-                pipeline = shot.pipeline(treatment)
+                pipeline = shot.pipeline(treatment, cache)
                 name = result_name(pipeline, options.name if one is None else one.names, number)
                 facts = shot.source.facts
                 folder /= naming.folders(options.folder, shot.path, pipeline.resolved, facts, pipeline.size, number)

@@ -47,7 +47,7 @@ def spectrum(noisy: Array) -> Array:
 
     Examples
     --------
-    >>> white = np.random.default_rng(0).standard_normal((256, 256)).astype(np.float32)
+    >>> white = np.random.default_rng(0).standard_normal((512, 512)).astype(np.float32)
     >>> bool(abs(spectrum(white)[2:] - 1).max() < 0.25)
     True
     """

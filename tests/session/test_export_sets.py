@@ -8,6 +8,8 @@ from PIL import Image
 
 from crispgrain.cli.main import main
 from crispgrain.core.errors import ShotError, TreatmentError
+from crispgrain.core.model import Stage
+from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.treatment import Treatment
 from crispgrain.paths import export_sets_file
 from crispgrain.session import export_sets
@@ -81,3 +83,19 @@ def test_four_sets_give_four_files_a_shot(tmp_path, clean8, jobs, capsys):
     assert tifffile.imread(tmp_path / "out" / "lab" / "a-develop.tif").shape == clean8.shape
     assert (tmp_path / "out" / "web" / "a-enlarge.jpg").stat().st_size <= 1_000_000
     assert main([*call[:-1], "nothing"]) == 2
+
+
+def test_what_sets_have_in_common_is_computed_once(raw_file, tmp_path, monkeypatch):
+    runs = []
+    compute = Pipeline._compute
+
+    def counted(self, wanted, depth, cancel, tiled):
+        runs.append(self.steps[depth - 1].stage)
+        return compute(self, wanted, depth, cancel, tiled)
+
+    monkeypatch.setattr(Pipeline, "_compute", counted)
+    export_sets.save([ExportSet(name, {"print.format": form}) for name, form in (("A", "png"), ("B", "jpeg"))])
+    call = ["run", str(raw_file), "--out", str(tmp_path / "out"), "--only", "denoise"]
+    assert main([*call, "--set", "denoise.model=wavelet", "--set", "denoise.on=on", "--sets", "A,B"]) == 0
+    assert len(list((tmp_path / "out").iterdir())) == 2
+    assert runs.count(Stage.DENOISE) == 1
