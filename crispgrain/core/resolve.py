@@ -13,7 +13,7 @@ from .meter.reading import Noise, Reading
 from .model import Model, Role, Stage, Value
 from .operation import Operation
 from .registry import ABOUT, CROP, find_model, models_of
-from .stages.develop.crop_shape import LANDSCAPE, OWN, PORTRAIT, after
+from .stages.develop.crop_shape import FREE, LANDSCAPE, OWN, PORTRAIT, after
 from .stages.enlarge.size import exactly
 from .stages.finish.finish import PPI
 from .stages.finish.viewing import NEAREST
@@ -104,7 +104,10 @@ def for_print(resolved: Resolved, source: Source, enlarge: bool | None = None) -
     if sheet.fills:
         side = LANDSCAPE if area.width >= area.height else PORTRAIT
         aspect = max(area.width, area.height) / min(area.width, area.height)
-        shape = replace(shape, values={**shape.values, "ratio": OWN, "aspect": aspect, "side": side})
+        said = shape.remarks
+        if str(shape.values["ratio"]) != FREE:
+            said = (*said, "The chosen print has a ratio of its own, which is used in place of the crop's.")
+        shape = replace(shape, values={**shape.values, "ratio": OWN, "aspect": aspect, "side": side}, remarks=said)
         cropped = after(frame, shape.values).size
     size = area if sheet.fills else sheet.fitted(cropped)
     stages = dict(resolved.stages)

@@ -74,6 +74,17 @@ def test_the_crop_drawn_by_hand_is_cut_further_about_its_middle():
     assert x[1] - x[0] == pytest.approx(750, abs=0.5)
 
 
+def test_a_ratio_of_the_crop_that_the_paper_overrules_is_said():
+    base = Treatment().only([]).set("print.paper", "40x60cm")
+    one = shot(600, 900)
+
+    def remarks(treatment):
+        return [r for r in resolve(treatment, one.source, one.reading).remarks if "ratio of its own" in r]
+
+    assert remarks(base.set("crop.ratio", "4:5")) and not remarks(base.set("crop.left", 10.0))
+    assert not remarks(base.set("crop.ratio", "4:5").set("print.fit", "fit"))
+
+
 def test_bleed_makes_the_file_larger_and_a_border_the_picture_smaller():
     assert printed("30x40cm", (900, 1200), bleed=3.0).size == Size(3614, 4795)  # 306 x 406 mm
     pipeline = printed("30x40cm", (900, 1200), border=20.0)
