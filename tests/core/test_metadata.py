@@ -1,10 +1,13 @@
 """What goes from a shot's file into its result: what describes the photograph. Read back with Pillow."""
 
+import exiv2
 import numpy as np
 import pytest
+import tifffile
 from PIL import Image
 
 from crispgrain.core.files import OutputFormat, OutputSettings, read_shot
+from crispgrain.core.files.metadata import Wanted
 from crispgrain.core.files.write import write_picture
 from crispgrain.core.meter import Reading
 from crispgrain.core.model import Stage
@@ -89,3 +92,26 @@ def test_like_the_source_is_its_format_depth_profile_and_resolution(shot, tmp_pa
     assert written.suffix == ".png" and again.stored.dtype == np.uint16 and again.icc == before.icc
     assert again.facts.ppi == pytest.approx(150, abs=0.1)
     np.testing.assert_allclose(again.stored.astype(int), before.stored, atol=2)
+
+
+@pytest.mark.parametrize("bytes", [0, 10**12])
+def test_a_large_tiff_is_written_once_with_its_metadata(raw_file, tmp_path, monkeypatch, bytes):
+    """What exiv2 reads of a small one, written afterwards, and of one that counts as large, by tifffile alone."""
+    monkeypatch.setattr("crispgrain.core.files.write.LARGE", bytes)
+    pixels = np.full((20, 30, 3), 9, np.uint8)
+    wanted = Wanted(copyright="Lumen, 2026", caption="The orrery")
+    path = write_picture(pixels, tmp_path / "a.tif", OutputSettings(bits=8, metadata=wanted), metadata_from=raw_file)
+    image = exiv2.ImageFactory.open(str(path))
+    image.readMetadata()
+    exif, xmp = image.exifData(), image.xmpData()
+    assert exif["Exif.Image.Copyright"].toString() == "Lumen, 2026"
+    assert exif["Exif.Image.Model"].toString() == "Field Two"
+    assert exif["Exif.Image.ImageDescription"].toString() == "The orrery"
+    if bytes:
+        assert exif["Exif.Photo.FNumber"].toString() == "4/1"
+    else:
+        assert xmp["Xmp.exif.FNumber"].toString() == "4/1"
+        assert xmp["Xmp.exif.PixelXDimension"].toString() == "30"
+        assert xmp["Xmp.dc.rights"].toString().endswith("Lumen, 2026")
+    with tifffile.TiffFile(path) as file:
+        assert np.array_equal(file.asarray(), pixels)

@@ -131,11 +131,19 @@ def _flat(pixels: NDArray) -> NDArray:
 
 def _tiff(pixels: NDArray, path: Path, settings: OutputSettings, blocks: Blocks) -> None:
     photometric = {1: "minisblack", 3: "rgb", 4: "separated"}[pixels.shape[2]]
+    exif, xmp = blocks
+    words = Image.Exif()
+    words.load(exif)
+    # TIFF 6.0, section 8, and XMP specification part 3: description, maker, model, date, artist, copyright; XMP itself.
+    tags: list[tuple[int, int, int, str | bytes, bool]]
+    tags = [(tag, 2, 0, str(words[tag]), True) for tag in (271, 272, 306, 315, 33432) if tag in words]
+    tags += [(700, 1, len(xmp), xmp, True)] if xmp else []
     compression = {"none": None, "lzw": "lzw", "zip": "zlib"}[settings.compression]
     tifffile.imwrite(
         path, _flat(pixels), photometric=photometric, resolution=(settings.ppi, settings.ppi), resolutionunit="INCH",
         iccprofile=settings.profile_bytes, metadata=None, software=SOFTWARE, rowsperstrip=64,
         bigtiff=pixels.nbytes > 4_000_000_000, compression=compression, predictor=compression is not None,
+        extratags=tags, description=str(words[270]) if 270 in words else None,
     )  # fmt: skip
 
 

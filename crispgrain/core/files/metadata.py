@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import tempfile
 from dataclasses import dataclass
 from enum import StrEnum
@@ -39,6 +40,7 @@ LEFT_XMP_TAGS = {
 }  # fmt: skip
 # Parts of the names of tags that say whose camera it was, or where.
 PERSONAL = ("Serial", "Owner", "GPS", "Location", "HostComputer", "ImageUniqueID")
+LONGEST_IN_XMP = 64  # values of a tag; longer ones are tables for machines
 LEFT_PHOTO_TAGS = {"PixelXDimension", "PixelYDimension", "ColorSpace", "MakerNote", "InteroperabilityTag"}
 
 
@@ -129,6 +131,30 @@ def blocks(source: Path, software: str, size: Size, wanted: Wanted) -> tuple[byt
         carrier = Path(folder) / "carrier.jpg"
         Image.new("RGB", (8, 8)).save(carrier)
         carry_over(source, carrier, software, size, wanted)
+        with Image.open(carrier) as picture:
+            return picture.info.get("exif", b""), picture.info.get("xmp", b"")
+
+
+def blocks_for_large(source: Path, software: str, size: Size, wanted: Wanted) -> tuple[bytes, bytes]:
+    """As :func:`blocks`, with what Exif says in XMP, too: for files that are too large to be written twice.
+
+    exiv2 holds a whole TIFF in memory to write into it, and cannot write into a BigTIFF at all. Where a format has no
+    place for an Exif block without that, XMP says the same (XMP specification part 2, Exif and TIFF schemas).
+    """
+    with tempfile.TemporaryDirectory() as folder:
+        carrier = Path(folder) / "carrier.jpg"
+        Image.new("RGB", (8, 8)).save(carrier)
+        carry_over(source, carrier, software, size, wanted)
+        image = exiv2.ImageFactory.open(str(carrier))
+        image.readMetadata()
+        xmp = image.xmpData()
+        for datum in image.exifData():
+            schema = {"Photo": "exif", "GPSInfo": "exif", "Image": "tiff"}.get(datum.groupName())
+            if schema is not None and datum.count() < LONGEST_IN_XMP:
+                with contextlib.suppress(exiv2.Exiv2Error):  # a tag that the schema has not
+                    xmp[f"Xmp.{schema}.{datum.tagName()}"] = datum.toString()
+        image.setXmpData(xmp)
+        image.writeMetadata()
         with Image.open(carrier) as picture:
             return picture.info.get("exif", b""), picture.info.get("xmp", b"")
 

@@ -16,6 +16,8 @@ from ..errors import ShotError
 from . import metadata
 from .encoders import ENCODERS, SOFTWARE, OutputFormat, OutputSettings
 
+LARGE = 1_000_000_000  # bytes of a TIFF from which metadata are written with the pixels
+
 __all__ = ["OutputFormat", "OutputSettings", "write_picture"]
 
 
@@ -53,10 +55,13 @@ def write_picture(
     def write(unfinished: Path) -> None:
         wanted, size = evolve(settings.metadata, ppi=settings.ppi), Size(height, width)
         blocks = b"", b""
-        if metadata_from is not None and settings.format.metadata_inside:
-            blocks = metadata.blocks(metadata_from, SOFTWARE, size, wanted)
+        large = settings.format is OutputFormat.TIFF and pixels.nbytes > LARGE
+        inside = large or settings.format.metadata_inside
+        if metadata_from is not None and inside:
+            made = metadata.blocks_for_large if large else metadata.blocks
+            blocks = made(metadata_from, SOFTWARE, size, wanted)
         ENCODERS[settings.format](pixels, unfinished, settings, blocks)
-        if metadata_from is not None and not settings.format.metadata_inside:
+        if metadata_from is not None and not inside:
             metadata.carry_over(metadata_from, unfinished, SOFTWARE, size, wanted)
 
     try:
