@@ -20,6 +20,7 @@ from crispgrain.core.stages.sharpen.shake_path import PATCH
 from crispgrain.demo.roll import scene
 from crispgrain.geometry import Rect
 from crispgrain.simulation import camera
+from crispgrain.simulation.defects import USUAL, Defects
 from crispgrain.simulation.dng import write_dng
 
 from . import methods as m
@@ -94,9 +95,9 @@ def _raw_truths() -> list[NDArray]:
     return [np.ascontiguousarray(rim[:, :384]), *photos]
 
 
-def _raw_file(path: Path, clean: NDArray, iso: int, seed: int) -> str:
+def _raw_file(path: Path, clean: NDArray, iso: int, seed: int, defects: Defects | None = None) -> str:
     """A clean linear picture through the simulated camera."""
-    values = camera.expose(clean, iso, seed=seed)
+    values = camera.expose(clean, iso, seed=seed, defects=defects)
     write_dng(path, values, camera.FIELD_TWO, iso, Fraction(1, 60), "2026:03:14 16:20:08")
     return str(path)
 
@@ -132,6 +133,26 @@ def raw(folder: Path, full: bool) -> Iterator[Task]:
                  partial(m.ours_file, treatment=ours["**Mosaic cosine**"], profile=False)),
             ],
         )  # fmt: skip
+
+
+def defective(folder: Path) -> Iterator[Task]:
+    """RAW of a sensor with hot, dead and blinking pixels, row and column noise, heavy tails and unequal greens."""
+    truths = _raw_truths()
+    for iso in (1600, 12800):
+        for words, defects in (("without defects", None), ("usual defects", USUAL)):
+            cases: list[Case] = [
+                (_raw_file(folder / f"{words} {n}-{iso}.dng", clean, iso, n, defects), m.encoded(clean))
+                for n, clean in enumerate(truths)
+            ]
+            models = {"Mosaic net": "mosaic-net", "Matched mosaic": "matched-mosaic", "Mosaic cosine": "mosaic-dct"}
+            ours = {f"**{name}**": {"denoise.on": True, "denoise.model": model} for name, model in models.items()}
+            yield (
+                f"sensor with {words}, ISO {iso}" if defects else f"sensor {words}, ISO {iso}", cases,
+                [
+                    ("LibRaw AAHD", partial(m.libraw, algorithm="AAHD")),
+                    *((name, partial(m.ours_file, treatment=t)) for name, t in ours.items()),
+                ],
+            )  # fmt: skip
 
 
 def moire(folder: Path) -> Iterator[Task]:
@@ -365,6 +386,7 @@ def every_task(folder: Path, full: bool) -> Iterator[Task]:
     """All tasks, with their files in ``folder``; without ``full`` there is no BM3D, which takes minutes a row."""
     yield from white_noise(full)
     yield from raw(folder, full)
+    yield from defective(folder)
     yield from moire(folder)
     yield from compressed(folder)
     yield from processed(folder)

@@ -294,6 +294,13 @@ def between_files(stored: NDArray[np.uint8], source: bytes, target: bytes) -> ND
     return _transform(stored, source, target, "uint8", black_point=True)
 
 
+def stored_to_srgb8(stored: NDArray, source: bytes) -> NDArray[np.uint8]:
+    """Stored values (uint8 or uint16, H x W x channels) of RGB, grey or CMYK as 8-bit sRGB, relative to the paper."""
+    space, channels, _ = SPACES[colour_space(source)]
+    given = stored[..., 0] if channels == 1 else stored
+    return _transform(given, source, profile("srgb"), "uint8", space, black_point=True)
+
+
 def other_to_rgb16(stored: NDArray, icc: bytes, space: str, target: bytes) -> NDArray[np.uint16]:
     """CMYK (H x W x 4) or grey (H x W) values with their profile to 16-bit RGB in ``target``."""
     return _transform(stored, icc, target, "uint16", space)

@@ -122,20 +122,25 @@ def _drawn(page: Page, pictures: Sequence[Picture], height: float) -> list[str]:
     return out
 
 
-def _marks(place: Place, height: float) -> list[str]:
-    """Lines in the prolongation of a picture's trimmed edges, outside of its bleed."""
+def cutting_lines(place: Place) -> list[tuple[float, float, float, float]]:
+    """Lines (x and y of both ends, mm) in the prolongation of a picture's trimmed edges, outside of its bleed."""
     left, right = place.left + place.bleed, place.left + place.width - place.bleed
     top, bottom = place.top + place.bleed, place.top + place.height - place.bleed
-    start, out = place.bleed + OFF, []
+    start = place.bleed + OFF
+    out: list[tuple[float, float, float, float]] = []
     for x in (left, right):
         for y, way in ((top, -1), (bottom, 1)):
             out.append((x, y + way * start, x, y + way * (start + MARK)))
     for y in (top, bottom):
         for x, way in ((left, -1), (right, 1)):
             out.append((x + way * start, y, x + way * (start + MARK), y))
+    return out
+
+
+def _marks(place: Place, height: float) -> list[str]:
     return [
         f"{_numbers(x1 / POINT, (height - y1) / POINT)} m {_numbers(x2 / POINT, (height - y2) / POINT)} l S"
-        for x1, y1, x2, y2 in out
+        for x1, y1, x2, y2 in cutting_lines(place)
     ]
 
 

@@ -19,6 +19,7 @@ from crispgrain.session.shots import ShotId, State
 from .export_dialog import ExportDialog
 from .exporter import Exporter
 from .queue_flow import QueueFlow
+from .sheet_flow import SheetFlow
 
 
 class ExportFlow(QObject):
@@ -28,7 +29,7 @@ class ExportFlow(QObject):
         self, session: Session, exporter: Exporter, status: StatusLine, middle: QStackedWidget, window: QWidget
     ) -> None:
         super().__init__(window)
-        self.queue = QueueFlow(exporter, middle, status)
+        self.queue, self.sheet = QueueFlow(exporter, middle, status), SheetFlow(session, status, window)
         self.session, self.exporter, self.status, self.window = session, exporter, status, window
         exporter.started.connect(self._started)
         exporter.trouble.connect(status.say)

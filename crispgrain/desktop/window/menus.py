@@ -58,6 +58,7 @@ def build_menus(window: Window) -> Menus:
     shots.addSeparator()
     export = add_action(shots, "Export …", window.export_flow.ask, "Ctrl+E")
     export_all = add_action(shots, "Export all …", partial(window.export_flow.ask, True))
+    add_action(shots, "Sheet of prints …", window.export_flow.sheet.ask, QKeySequence.StandardKey.Print)
     add_action(shots, "What is being written", window.export_flow.queue.show, "Ctrl+J")
     shots.addSeparator()
     add_action(shots, "Keep treatments in a folder …", window.opening.ask_sidecar_folder)

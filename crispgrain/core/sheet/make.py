@@ -1,0 +1,69 @@
+"""From shots to the pictures and pages of a sheet."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from crispgrain.cancel import NEVER, CancelToken
+
+from ..colour import icc
+from ..model import Stage
+from ..render.overview import overview
+from ..render.pipeline import Pipeline
+from ..render.whole import render_whole, settings_of
+from ..resolve import resolve
+from ..shot import Shot
+from ..stages.print.paper import sheet_of
+from ..treatment import Treatment
+from .layout import Print, cells, pages
+from .pdf import Page, Picture
+
+THUMBNAIL = 600  # px; at 300 ppi 5 cm
+NAME = 5.0  # mm, below a frame
+
+
+@dataclass(frozen=True)
+class Stock:
+    """What pages are of, in mm: their sides, what is left free at the edges, and between two pictures."""
+
+    width: float
+    height: float
+    margin: float = 8.0
+    gap: float = 8.0
+
+
+def print_of(pipeline: Pipeline, cancel: CancelToken = NEVER) -> tuple[Picture, Print]:
+    """A result in its file's profile, and its size on paper with its bleed.
+
+    Raises
+    ------
+    ShotError
+        If a profile of the user's cannot be used.
+    """
+    settings = settings_of(pipeline)
+    pixels = render_whole(pipeline, settings, cancel=cancel)
+    sheet = sheet_of(pipeline.resolved[Stage.PRINT].values)
+    bleed = sheet.bleed if sheet is not None and not sheet.border else 0.0
+    height, width = (25.4 * n / settings.ppi for n in pixels.shape[:2])
+    return Picture(pixels, settings.profile_bytes), Print(width, height, bleed)
+
+
+def frame_of(shot: Shot, treatment: Treatment) -> Picture:
+    """A small picture of a shot with its name and mark."""
+    small = overview(shot.source, resolve(treatment, shot.source, shot.reading), THUMBNAIL)
+    words = " · ".join(w for w in (shot.path.name, treatment.mark.value) if w)
+    return Picture(np.ascontiguousarray(icc.from_working(small, icc.profile("srgb"), 8)), icc.profile("srgb"), words)
+
+
+def print_pages(prints: Sequence[Print], stock: Stock, marks: bool = True) -> list[Page]:
+    """Pages of prints at true size; TreatmentError if one is too large for them."""
+    return [Page(page, marks) for page in pages(prints, stock.width, stock.height, stock.margin, stock.gap)]
+
+
+def contact_pages(frames: Sequence[Picture], columns: int, rows: int, stock: Stock) -> list[Page]:
+    """Pages of small pictures, each in the middle of its frame; TreatmentError if frames do not fit."""
+    laid = cells(len(frames), columns, rows, stock.width, stock.height, stock.margin, stock.gap, NAME)
+    return [Page([p.around(*frames[p.index].pixels.shape[1::-1]) for p in page], False) for page in laid]

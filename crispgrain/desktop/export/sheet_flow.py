@@ -1,0 +1,102 @@
+"""From the wish for a sheet to pages in a PDF or on a printer."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from PySide6.QtCore import QObject
+from PySide6.QtPrintSupport import QPrintDialog, QPrinter
+from PySide6.QtWidgets import QFileDialog, QWidget
+
+from crispgrain.core.errors import ShotError
+from crispgrain.core.model import Stage
+from crispgrain.core.sheet.make import contact_pages, frame_of, print_of, print_pages
+from crispgrain.core.sheet.pdf import Page, Picture, write_pdf
+from crispgrain.desktop.base.background import Background, Urgency
+from crispgrain.desktop.base.status_line import StatusLine
+from crispgrain.session.session import Session
+from crispgrain.session.shots import State
+from crispgrain.store.sensors import known_shot
+
+from .printing import paint_pages, set_paper
+from .sheet_dialog import SheetDialog, Target
+
+Made = tuple[list[Page], list[Picture]]
+
+
+class SheetFlow(QObject):
+    """Asks, renders in the background, and writes or prints the pages."""
+
+    def __init__(self, session: Session, status: StatusLine, window: QWidget) -> None:
+        super().__init__(window)
+        self._session, self._status, self._window = session, status, window
+        self._background: Background | None = None
+
+    def ask(self) -> None:
+        """Let the person choose for the chosen shots."""
+        ids = [id for id in self._session.chosen if self._session.roll[id].state is not State.FAILED]
+        if not ids:
+            return
+        paper = str(self._session.roll[ids[0]].treatment[Stage.PRINT].values.get("paper", "none"))
+        dialog = SheetDialog(len(ids), paper, self._window)
+        if not dialog.exec():
+            return
+        if dialog.target is Target.PRINTER:
+            printer = QPrinter(QPrinter.PrinterMode.HighResolution)
+            set_paper(printer, dialog.stock.width, dialog.stock.height)
+            if QPrintDialog(printer, self._window).exec():
+                self.make(dialog, printer)
+            return
+        beside = self._session.roll[ids[0]].path.parent / "sheet.pdf"
+        name, _ = QFileDialog.getSaveFileName(self._window, "Sheet of prints", str(beside), "PDF (*.pdf)")
+        if name:
+            self.make(dialog, Path(name).with_suffix(".pdf"))
+
+    def make(self, dialog: SheetDialog, target: Path | QPrinter) -> None:
+        """Render what was asked for, then write or print it; what cannot be done is said in the bottom line."""
+        roll, store = self._session.roll, self._session.store
+        wishes = [(roll[id].path, roll[id].treatment) for id in self._session.chosen]
+        stock, contact, marks = dialog.stock, dialog.contact, dialog.marks.isChecked()
+        columns, rows, treated = dialog.columns.value(), dialog.rows.value(), [dialog.of(t) for _, t in wishes]
+
+        def job() -> Made:
+            shots = [known_shot(path, store) for path, _ in wishes]
+            if contact:
+                frames = [frame_of(shot, own) for shot, (_, own) in zip(shots, wishes, strict=True)]
+                return contact_pages(frames, columns, rows, stock), frames
+            done = [print_of(shot.pipeline(own)) for shot, own in zip(shots, treated, strict=True)]
+            return print_pages([size for _, size in done], stock, marks), [picture for picture, _ in done]
+
+        def finished(made: Made) -> None:
+            try:
+                self._deliver(*made, dialog, target)
+            except (OSError, ShotError) as error:
+                failed(error)
+            self.close()
+
+        def failed(error: Exception) -> None:
+            self._status.say(f"No sheet: {error}")
+            self.close()
+
+        self._status.say(f"Rendering {len(wishes)} shot{'s' if len(wishes) != 1 else ''} for a sheet …")
+        self._background = self._background or Background(1)
+        self._background.submit(Urgency.AHEAD, job, finished, failed)
+
+    def _deliver(
+        self, pages: Sequence[Page], pictures: Sequence[Picture], dialog: SheetDialog, target: Path | QPrinter
+    ) -> None:
+        stock, count = dialog.stock, f"{len(pages)} page{'s' if len(pages) != 1 else ''}"
+        if isinstance(target, Path):
+            path = write_pdf(target, pages, pictures, stock.width, stock.height, target.stem)
+            self._status.say(f"Written: {path.name}, {count}")
+            self._status.offer_folder(path.parent)
+        else:
+            paint_pages(target, pages, pictures)
+            self._status.say(f"Sent to the printer: {count}")
+
+    def close(self) -> None:
+        """End the thread that renders."""
+        if self._background is not None:
+            self._background.close()
+            self._background = None

@@ -1,0 +1,80 @@
+"""Sheets of prints from the window: into a PDF, and onto a printer that writes a PDF, both read back by PDFium."""
+
+import numpy as np
+import pypdfium2
+import pytest
+from PySide6.QtPrintSupport import QPrinter
+
+from crispgrain.desktop.export.printing import set_paper
+from crispgrain.desktop.export.sheet_dialog import SheetDialog
+from tests.desktop.driving import PATIENCE, settle
+
+pytestmark = pytest.mark.slow
+MM = 72 / 25.4  # points
+
+
+def page(path, number=0):
+    """Ten pixels a millimetre."""
+    return np.array(pypdfium2.PdfDocument(path)[number].render(scale=254 / 72).to_pil().convert("RGB")).astype(int)
+
+
+@pytest.fixture
+def dialog(opened, qtbot):
+    for name, value in (("denoise.on", False), ("sharpen.on", False), ("enlarge.model", "lanczos")):
+        opened.change_setting(name, value)
+    settle(opened, qtbot)
+    asked = SheetDialog(1, "10x15cm", opened)
+    qtbot.addWidget(asked)
+    asked.bleed.setValue(2)
+    return asked
+
+
+def picture_at(seen):
+    """Left, top, width and height in mm of what is not white, lines left aside."""
+    dark = (seen.min(axis=-1) < 245).astype(int)
+    rows = np.nonzero(dark.sum(axis=1) > 200)[0]
+    columns = np.nonzero(dark.sum(axis=0) > 200)[0]
+    return [v / 10 for v in (columns[0], rows[0], np.ptp(columns) + 1, np.ptp(rows) + 1)]
+
+
+def test_a_sheet_goes_into_a_pdf_at_true_size(opened, dialog, qtbot, tmp_path):
+    dialog.show()
+    assert dialog.paper.isVisible() and not dialog.columns.isVisible()
+    opened.export_flow.sheet.make(dialog, tmp_path / "sheet.pdf")
+    qtbot.waitUntil(lambda: "Written: sheet.pdf" in opened.status.words.text(), timeout=PATIENCE)
+    document = pypdfium2.PdfDocument(tmp_path / "sheet.pdf")
+    assert document[0].get_size() == pytest.approx((210 * MM, 297 * MM), abs=0.02)  # ISO 216, A4
+    left, top, width, height = picture_at(page(tmp_path / "sheet.pdf"))
+    assert sorted((width, height)) == pytest.approx([104, 154], abs=0.4)
+    assert (left, top) == pytest.approx((8, 8), abs=0.3)
+
+
+def test_a_printer_gets_the_same_page(opened, dialog, qtbot, tmp_path):
+    printer = QPrinter(QPrinter.PrinterMode.HighResolution)
+    printer.setOutputFormat(QPrinter.OutputFormat.PdfFormat)
+    printer.setOutputFileName(str(tmp_path / "printed.pdf"))
+    set_paper(printer, 210, 297)
+    opened.export_flow.sheet.make(dialog, printer)
+    qtbot.waitUntil(lambda: "Sent to the printer: 1 page" in opened.status.words.text(), timeout=PATIENCE)
+    opened.export_flow.sheet.make(dialog, tmp_path / "sheet.pdf")
+    qtbot.waitUntil(lambda: "Written" in opened.status.words.text(), timeout=PATIENCE)
+    printed, written = page(tmp_path / "printed.pdf"), page(tmp_path / "sheet.pdf")
+    assert picture_at(printed) == pytest.approx(picture_at(written), abs=0.5)
+    inside = np.s_[200:1000, 200:900]
+    assert np.abs(printed[inside] - written[inside]).mean() < 4
+
+
+def test_a_contact_sheet_and_a_print_that_does_not_fit(opened, dialog, qtbot, tmp_path):
+    dialog.show()
+    dialog.kind.setCurrentIndex(1)
+    assert dialog.columns.isVisible() and not dialog.paper.isVisible()
+    opened.export_flow.sheet.make(dialog, tmp_path / "contact.pdf")
+    qtbot.waitUntil(lambda: "Written: contact.pdf" in opened.status.words.text(), timeout=PATIENCE)
+    text = pypdfium2.PdfDocument(tmp_path / "contact.pdf")[0].get_textpage().get_text_range()
+    assert opened.session.shot.path.name in text
+    dialog.kind.setCurrentIndex(0)
+    dialog.paper.setCurrentIndex(dialog.paper.findData("60x90cm"))
+    opened.change_setting("print.ppi", 36.0)
+    opened.export_flow.sheet.make(dialog, tmp_path / "large.pdf")
+    qtbot.waitUntil(lambda: "No sheet: picture 1 is" in opened.status.words.text(), timeout=PATIENCE)
+    assert not (tmp_path / "large.pdf").exists()
