@@ -75,6 +75,8 @@ def test_the_result_does_not_depend_on_the_tile_size(kind, model, raw_shot, pict
     if not model.fits(shot.source):
         pytest.skip("not for this kind of shot")
     alone = Treatment().only([model.stage]).set(f"{model.stage}.model", model.id)
+    if model.stage is Stage.ENLARGE:
+        alone = alone.set("enlarge.factor", 4.0 if kind == "picture" else 2.0)  # larger than a tile of the networks
     a, b = in_two_tilings(shot, alone, 64)
     assert np.abs(a - b).max() <= model.tolerance
 

@@ -566,6 +566,7 @@ def export_with(window, qtbot, rows, **choices) -> None:
 
 
 def test_export_writes_what_the_easel_shows(opened, qtbot, tmp_path):
+    opened.change_setting("print.dither", "off")
     opened.easel.set_zoom(1.0)
     settle(opened, qtbot)
     export_with(opened, qtbot, [0], folder=tmp_path / "out", format="png", bits=8, profile="srgb", ppi=240)

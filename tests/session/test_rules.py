@@ -99,7 +99,7 @@ def test_a_watched_folder_tells_of_complete_files_only_and_of_each_once(tmp_path
 @pytest.mark.slow
 def test_a_camera_on_a_cable_fills_the_folder_and_broken_shots_are_complete_files_too(tmp_path):
     watch, found = FolderWatch(tmp_path), []
-    camera = threading.Thread(target=shoot, args=(tmp_path, 0.8, BROKEN))
+    camera = threading.Thread(target=shoot, args=(tmp_path, 2.4, BROKEN))
     camera.start()
     sizes: set[int] = set()
     while camera.is_alive() or len(found) < BROKEN:

@@ -45,6 +45,7 @@ class SheetDialog(QDialog):
         self.sheet.setCurrentIndex(self.sheet.findData("a4"))
         self.bleed, self.columns, self.rows = QDoubleSpinBox(), QSpinBox(), QSpinBox()
         self.bleed.setRange(0, 20)
+        self.bleed.setDecimals(1)
         self.bleed.setSuffix(" mm")
         self.marks = QCheckBox("Lines that say where to cut")
         self.marks.setChecked(True)
