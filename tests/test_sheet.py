@@ -98,7 +98,7 @@ def test_pictures_keep_their_values_and_profile(space, dtype, tmp_path):
 
 def test_a_contact_sheet_names_its_shots(shots, tmp_path):
     out = tmp_path / "contact.pdf"
-    assert main(["sheet", *map(str, shots[:2] * 1), "--contact", "2x3", "--out", str(out)]) == 0
+    assert main(["sheet", *map(str, shots[:2]), "--contact", "2x3", "--out", str(out)]) == 0
     text = pypdfium2.PdfDocument(out)[0].get_textpage().get_text_range()
     assert "wide.png" in text and "tall.png" in text
     page = seen(out)

@@ -14,6 +14,7 @@ from .counter import Handed
 MODES = {1: "L", 3: "RGB", 4: "CMYK"}
 # Bytes a pixel and channel of photographs at a quality of JPEG, 4:4:4; common practice, no source.
 QUALITIES, BYTES = (30, 60, 80, 90, 95, 100), (0.03, 0.06, 0.1, 0.16, 0.24, 0.7)
+# Of one enlarged photograph, roughly.
 SMALLER = {OutputFormat.WEBP: 0.35, OutputFormat.AVIF: 0.5, OutputFormat.JXL: 0.6}  # of that, at the same quality
 PACKED = {8: 0.55, 16: 0.8}  # of what lossless packing leaves
 

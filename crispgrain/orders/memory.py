@@ -21,8 +21,9 @@ from crispgrain.geometry import Size
 # through Denoise and Sharpen. How it is shared out between the two is an estimate.
 PROCESS = 700e6  # bytes: libraries, networks, and the tiles that threads work on
 EACH_PIXEL = 85  # bytes: the shot as it is stored, the tiles kept, the result
-# A picture of 6 MP took up to 1.4 GB more to be enlarged twice by detail net, 34 bytes for each pixel of a TIFF else.
-ENLARGING = 700e6  # bytes: larger tiles
+# A picture of 6 MP took up to 1.4 GB more to be enlarged twice by detail net, 34 bytes for each pixel of a TIFF else;
+# its tiles have grown since, which took half a GB more in both threads together.
+ENLARGING = 1250e6  # bytes: larger tiles
 EACH_ENLARGED = 35  # bytes: a result as it is rendered and packed
 UNKNOWN = 4000, 6000  # height and width in px, of a file that cannot be looked into
 
