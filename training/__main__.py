@@ -44,6 +44,10 @@ JOBS = {
         mosaic.make_network, mosaic.MosaicBatches,
         {"mosaic": torch.rand(1, 1, 64, 64), "sigma": torch.rand(1, 1, 32, 32)}, "mosaic-net",
     ),
+    "mosaic-large": Job(
+        mosaic.make_large, mosaic.MosaicBatches,
+        {"mosaic": torch.rand(1, 1, 64, 64), "sigma": torch.rand(1, 1, 32, 32)}, "mosaic-net-large", like="mosaic-net",
+    ),
     "photo": Job(PhotoNet, partial(PooledBatches, degrade=draw_finished), PICTURE_INPUTS, "photo-net"),
     "sharp": Job(PhotoNet, partial(PooledBatches, degrade=draw_blurred), PICTURE_INPUTS, "sharp-net", like="photo-net"),
     **{
@@ -87,7 +91,8 @@ def main() -> None:
             take_weights(network, alike(network, export.shipped_weights(MODELS / f"{job.like}.onnx")))
         trainer = Trainer(network, folder, Plan(lr=options.rate))
         if options.after:
-            trainer.start_after_fall(export.shipped_weights(target), options.after)
+            start = target if target.exists() else MODELS / f"{job.like}.onnx"
+            trainer.start_after_fall(alike(network, export.shipped_weights(start)), options.after)
         trainer.run(job.make_batches(DATA), options.minutes, options.threads, options.cool_down)
         return
     steps = torch.load(folder / "checkpoint.pt", weights_only=True)["step"]

@@ -8,7 +8,7 @@ import numpy as np
 import torch
 
 from .loop import Batch
-from .networks import MosaicNet
+from .networks import DEEPER, MosaicNet
 from .photographs import PatchSampler, load
 from .sensor import draw_sample
 
@@ -18,6 +18,10 @@ EDGE = 96  # px; where noise is strong the network has to look further than from
 
 def make_network() -> MosaicNet:
     return MosaicNet()
+
+
+def make_large() -> MosaicNet:
+    return MosaicNet(blocks=DEEPER)
 
 
 class MosaicBatches:

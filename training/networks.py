@@ -10,8 +10,11 @@ import torch
 from torch import Tensor, nn
 from torch.nn import functional
 
+Sizes = tuple[int, int, int]
+
 WIDTHS = (32, 64, 128)
-BLOCKS = 2
+BLOCKS = (2, 2, 2)  # residual blocks each way at 1/1, 1/2 and 1/4 of the input's resolution
+DEEPER = (4, 4, 8)  # 2.4 times the work; most of it where a step to the side is the farthest
 LEAK = 0.1
 
 
@@ -31,22 +34,26 @@ class ResidualBlock(nn.Module):
         return x + self.second(functional.leaky_relu(self.first(x), LEAK))
 
 
-def _blocks(channels: int) -> nn.Sequential:
-    return nn.Sequential(*(ResidualBlock(channels) for _ in range(BLOCKS)))
+def _blocks(channels: int, number: int) -> nn.Sequential:
+    blocks = [ResidualBlock(channels) for _ in range(number)]
+    for added in blocks[min(BLOCKS) :]:
+        nn.init.zeros_(added.second.weight)  # so that a deeper network begins as the one whose weights it takes
+    return nn.Sequential(*blocks)
 
 
 class UNet(nn.Module):
     """Three levels with additive skips; input and output at the finest level's resolution."""
 
-    def __init__(self, channels_in: int, channels_out: int, widths: tuple[int, int, int] = WIDTHS) -> None:
+    def __init__(self, channels_in: int, channels_out: int, widths: Sizes = WIDTHS, blocks: Sizes = BLOCKS) -> None:
         super().__init__()
         a, b, c = widths
+        fine, coarse, deep = blocks
         self.head = nn.Conv2d(channels_in, a, 3, padding=1)
-        self.down_a, self.shrink_a = _blocks(a), nn.Conv2d(a, b, 2, stride=2)
-        self.down_b, self.shrink_b = _blocks(b), nn.Conv2d(b, c, 2, stride=2)
-        self.middle = _blocks(c)
-        self.grow_b, self.up_b = nn.ConvTranspose2d(c, b, 2, stride=2), _blocks(b)
-        self.grow_a, self.up_a = nn.ConvTranspose2d(b, a, 2, stride=2), _blocks(a)
+        self.down_a, self.shrink_a = _blocks(a, fine), nn.Conv2d(a, b, 2, stride=2)
+        self.down_b, self.shrink_b = _blocks(b, coarse), nn.Conv2d(b, c, 2, stride=2)
+        self.middle = _blocks(c, deep)
+        self.grow_b, self.up_b = nn.ConvTranspose2d(c, b, 2, stride=2), _blocks(b, coarse)
+        self.grow_a, self.up_a = nn.ConvTranspose2d(b, a, 2, stride=2), _blocks(a, fine)
         self.tail = nn.Conv2d(a, channels_out, 3, padding=1)
 
     def forward(self, x: Tensor) -> Tensor:
@@ -65,9 +72,9 @@ class MosaicNet(nn.Module):
     B x 3 x H x W.
     """
 
-    def __init__(self, widths: tuple[int, int, int] = WIDTHS) -> None:
+    def __init__(self, widths: Sizes = WIDTHS, blocks: Sizes = BLOCKS) -> None:
         super().__init__()
-        self.body = UNet(5, 12, widths)
+        self.body = UNet(5, 12, widths, blocks)
         cross = torch.tensor([[0.25, 0.5, 0.25], [0.5, 1, 0.5], [0.25, 0.5, 0.25]])
         plus = torch.tensor([[0, 0.25, 0], [0.25, 1, 0.25], [0, 0.25, 0]])
         self.register_buffer("bilinear", torch.stack([cross, plus, cross])[:, None])
@@ -94,7 +101,7 @@ class PhotoNet(nn.Module):
     B x 3 x H x W.
     """
 
-    def __init__(self, widths: tuple[int, int, int] = WIDTHS) -> None:
+    def __init__(self, widths: Sizes = WIDTHS) -> None:
         super().__init__()
         self.body = UNet(15, 12, widths)
 
@@ -110,7 +117,7 @@ class DetailNet(nn.Module):
     B x 3 x factor H x factor W. All work is done at the small size.
     """
 
-    def __init__(self, factor: int, widths: tuple[int, int, int] = (64, 64, 64)) -> None:
+    def __init__(self, factor: int, widths: Sizes = (64, 64, 64)) -> None:
         super().__init__()
         self.factor = factor
         self.body = UNet(3, 3 * factor**2, widths)
