@@ -99,6 +99,9 @@ def make_parser() -> argparse.ArgumentParser:
     run.add_argument(
         "--crop", metavar="RATIO|X,Y,W,H", help=f"a ratio ({', '.join(RATIOS)}, as-shot), or px of the source"
     )
+    run.add_argument(
+        "--lens", action="store_true", help="undo what is known of the lens: bent lines, fringes, dark corners"
+    )
     run.add_argument("--straighten", metavar="DEG|auto", help="degrees clockwise, or what is found to be level")
     run.add_argument("--turn", choices=QUARTERS, help="degrees clockwise")
     run.add_argument("--mirror", action="store_true", help="let left and right change places")
@@ -131,7 +134,7 @@ def make_parser() -> argparse.ArgumentParser:
     lab.add_argument("--json", action="store_true")
 
     sheet = jobs.add_parser("sheet", help="put shots on the pages of a PDF, at true size or as a contact sheet")
-    sheet.set_defaults(job=make_sheet, crop=None, straighten=None, turn=None, mirror=False, border=None)
+    sheet.set_defaults(job=make_sheet, crop=None, straighten=None, lens=False, turn=None, mirror=False, border=None)
     sheet.add_argument("files", nargs="+", type=Path, metavar="FILES", help="shots, as they are treated")
     sheet.add_argument("--out", required=True, type=Path, metavar="SHEET.pdf")
     kind = sheet.add_mutually_exclusive_group(required=True)

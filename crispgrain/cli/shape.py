@@ -12,7 +12,7 @@ from crispgrain.core.stages.develop.crop_shape import AS_SHOT, RATIOS
 from crispgrain.core.stages.print.paper import length_from, settings_from
 from crispgrain.core.treatment import Treatment
 
-SHAPES = ("crop", "straighten", "turn", "mirror", "paper", "fit", "bleed", "border")  # options of a call
+SHAPES = ("lens", "crop", "straighten", "turn", "mirror", "paper", "fit", "bleed", "border")  # options of a call
 
 
 def with_shape(treatment: Treatment, options: argparse.Namespace, shot: Shot | None) -> Treatment:
@@ -24,6 +24,8 @@ def with_shape(treatment: Treatment, options: argparse.Namespace, shot: Shot | N
         If it does not.
     """
     settings: dict[str, float | str] = {}
+    if options.lens:
+        treatment = treatment.set("lens.on", True)
     if options.crop is not None:
         settings |= _crop(options.crop, shot)
     if options.straighten is not None:

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 from crispgrain.geometry import Size
 
 from .meter.reading import Noise
+from .optics import Optics
 from .transform import Transform
 
 # Share of the softness that is gone where all of it was to be undone: what the meter finds after sharp net and lens
@@ -34,6 +35,8 @@ class Frame:
         From coordinates of this frame to those of the source.
     wraps : bool
         Whether the left and the right edge meet.
+    optics : Optics or None
+        What of a lens the resampling that leads here undoes.
     """
 
     size: Size
@@ -43,6 +46,7 @@ class Frame:
     mosaic: bool = False
     to_source: Transform = field(default_factory=Transform)
     wraps: bool = False
+    optics: Optics | None = None
 
     @property
     def stretch(self) -> float:

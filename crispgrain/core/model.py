@@ -95,8 +95,9 @@ class Shape(Enum):
 class Drawn:
     """What was drawn on a shot, and what is known of it there.
 
-    ``points`` are x and y in px of the source: both ends of a line, or the four corners of a rectangle, clockwise
-    from its upper left as it was seen. ``values`` are those of the operation.
+    ``points`` are x and y in px of the source (for a crop, of the source as its lens should have drawn it): both ends
+    of a line, or the four corners of a rectangle, clockwise from its upper left as it was seen. ``values`` are those of
+    the operation.
     """
 
     points: tuple[tuple[float, float], ...]

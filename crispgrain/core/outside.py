@@ -42,7 +42,7 @@ class OutsidePicture:
         """Working-space pixels (h x w x 3) of a rectangle of a result, whose pixels go ``to_source``; 0 beyond it."""
         back = self.to_shot.inverse.after(to_source)
         (a, _, right), (_, e, down), _ = back.rows
-        if abs(a - 1) * rect.right < WHOLE and abs(e - 1) * rect.bottom < WHOLE:
+        if back.lens is None and abs(a - 1) * rect.right < WHOLE and abs(e - 1) * rect.bottom < WHOLE:
             moved = rect.moved(round(down), round(right))
             if _whole(right, WHOLE) and _whole(down, WHOLE) and moved.intersect(self.picture.size.rect) == moved:
                 return self.picture.region(moved)  # to the last bit

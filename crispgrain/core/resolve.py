@@ -6,14 +6,17 @@ import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
+from .files.lens_profiles import known_lens
 from .files.source import Source
 from .frame import Frame
 from .masks import Mask
 from .meter.reading import Noise, Reading
 from .model import Model, Role, Stage, Value
 from .operation import Operation
-from .registry import ABOUT, CROP, find_model, models_of
+from .registry import ABOUT, CROP, LENS, find_model, models_of
+from .stages.develop import lens_faults
 from .stages.develop.crop_shape import FREE, LANDSCAPE, OWN, PORTRAIT, after
+from .stages.enlarge.calmness import CALMNESS, calm_for
 from .stages.enlarge.size import exactly
 from .stages.finish.finish import PPI
 from .stages.finish.viewing import NEAREST
@@ -78,8 +81,24 @@ def resolve(treatment: Treatment, source: Source, reading: Reading) -> Resolved:
     """
     stages = {stage: concrete(treatment[stage], source, reading) for stage in Stage}
     beside = tuple(concrete(o, source, reading) for o in treatment.operations if not o.everywhere)
-    printed = for_print(Resolved(_without_double_work(stages, treatment), beside), source, treatment[Stage.ENLARGE].on)
-    return for_viewing(printed, treatment)
+    told = for_lens(Resolved(_without_double_work(stages, treatment), beside), source)
+    printed = for_print(told, source, treatment[Stage.ENLARGE].on)
+    return for_calm(for_viewing(printed, treatment), reading, treatment)
+
+
+def for_lens(resolved: Resolved, source: Source) -> Resolved:
+    """With what is known of the shot's lens filled in; a remark says which it is, or that it is not known."""
+
+    def told(operation: ResolvedOperation) -> ResolvedOperation:
+        if operation.model is not LENS:
+            return operation
+        profile = known_lens(source) if lens_faults.asks(operation.values) else None
+        said = (lens_faults.said(profile, source.facts.lens),) if lens_faults.asks(operation.values) else ()
+        return replace(
+            operation, values=lens_faults.told(operation.values, profile), remarks=(*operation.remarks, *said)
+        )
+
+    return replace(resolved, beside=tuple(told(o) for o in resolved.beside))
 
 
 def for_print(resolved: Resolved, source: Source, enlarge: bool | None = None) -> Resolved:
@@ -135,6 +154,17 @@ def for_viewing(resolved: Resolved, treatment: Treatment) -> Resolved:
     stages = {**resolved.stages, Stage.FINISH: told(resolved[Stage.FINISH], treatment[Stage.FINISH].values)}
     beside = (told(o, chosen[o.id]) if o.stage is Stage.FINISH else o for o in resolved.beside)
     return Resolved(stages, tuple(beside))
+
+
+def for_calm(resolved: Resolved, reading: Reading, treatment: Treatment) -> Resolved:
+    """With Enlarge told, unless it was chosen, how calm to be about the noise that Denoise leaves."""
+    enlarging, denoising = resolved[Stage.ENLARGE], resolved[Stage.DENOISE]
+    if CALMNESS.id not in enlarging.values or CALMNESS.id in treatment[Stage.ENLARGE].values:
+        return resolved
+    frame = Frame(reading.size, reading.noise)
+    left = denoising.model.after(frame, denoising.values).left(0.0) if denoising.on else 1.0
+    values = {**enlarging.values, CALMNESS.id: calm_for(reading, left)}
+    return replace(resolved, stages={**resolved.stages, Stage.ENLARGE: replace(enlarging, values=values)})
 
 
 def concrete(operation: Operation, source: Source, reading: Reading) -> ResolvedOperation:

@@ -14,19 +14,30 @@ from numpy.typing import NDArray
 
 from crispgrain.geometry import Rect
 
+from .optics import Radial
+
 Rows = tuple[tuple[float, float, float], tuple[float, float, float], tuple[float, float, float]]
+
+
+UNMOVED: Rows = ((1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0))
+ALONG_EDGE = 65  # points of an edge that a lens bends
+SAME = 1e-9  # of a picture's coordinates
 
 
 @dataclass(frozen=True)
 class Transform:
-    """A homography; ``rows`` are those of its 3 x 3 matrix.
+    """A homography; ``rows`` are those of its 3 x 3 matrix. Perhaps a ``lens`` then, and the homography ``last``.
+
+    One lens at most: two that are the way there and back cancel out, as they do from one frame of a shot to another.
 
     References
     ----------
     R. Hartley, A. Zisserman, "Multiple View Geometry in Computer Vision", 2nd edition, 2004, section 2.3.
     """
 
-    rows: Rows = ((1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0))
+    rows: Rows = UNMOVED
+    lens: Radial | None = None
+    last: Rows = UNMOVED
 
     @classmethod
     def shift(cls, right: float, down: float) -> Transform:
@@ -44,9 +55,21 @@ class Transform:
         return cls(((c, -s, x - c * x + s * y), (s, c, y - s * x - c * y), (0.0, 0.0, 1.0)))
 
     def after(self, first: Transform) -> Transform:
-        """This one applied to what ``first`` gives."""
-        product = self._matrix @ first._matrix
-        return Transform(tuple(tuple(float(v) for v in row) for row in product))  # type: ignore[arg-type]
+        """This one applied to what ``first`` gives.
+
+        Raises
+        ------
+        ValueError
+            If both have a lens, and these do not cancel out.
+        """
+        if first.lens is None:
+            return Transform(_product(self.rows, first.rows), self.lens, self.last)
+        between = _product(self.rows, first.last)
+        if self.lens is None:
+            return Transform(first.rows, first.lens, between)
+        if self.lens != first.lens.inverse or not np.allclose(between, UNMOVED, rtol=0, atol=SAME * self.lens.unit):
+            raise ValueError("a picture goes through one lens only")
+        return Transform(_product(self.last, first.rows))
 
     @property
     def stretch(self) -> float:
@@ -55,6 +78,11 @@ class Transform:
 
     def stretch_at(self, x: float, y: float) -> float:
         """How many px become of one at a point, in each direction, on the geometric mean."""
+        if self.lens is not None:
+            right, down = self(x + np.array([-0.5, 0.5, 0, 0]), y + np.array([0, 0, -0.5, 0.5]))
+            return math.sqrt(
+                abs((right[1] - right[0]) * (down[3] - down[2]) - (right[3] - right[2]) * (down[1] - down[0]))
+            )
         (a, b, _), (d, e, _), (g, h, i) = self.rows
         if not g and not h:
             return math.sqrt(abs(a * e - b * d)) / abs(i)
@@ -65,13 +93,13 @@ class Transform:
         """Whether every pixel becomes a whole one: moved, mirrored or turned by quarters."""
         (a, b, c), (d, e, f), last = self.rows
         whole = c == round(c) and f == round(f) and last == (0, 0, 1)
-        return whole and {abs(a), abs(b)} == {0, 1} == {abs(d), abs(e)} and abs(a) == abs(e)
+        return self.lens is None and whole and {abs(a), abs(b)} == {0, 1} == {abs(d), abs(e)} and abs(a) == abs(e)
 
     @property
     def upright(self) -> bool:
         """Whether it only moves and stretches."""
         (a, b, _), (d, e, _), (g, h, _) = self.rows
-        return a > 0 and e > 0 and not (b or d or g or h)
+        return self.lens is None and a > 0 and e > 0 and not (b or d or g or h)
 
     @property
     def tilts(self) -> bool:
@@ -80,7 +108,15 @@ class Transform:
 
     def rect(self, rect: Rect) -> Rect:
         """The smallest rectangle of whole pixels around what becomes of one; hairs of rounding left aside."""
-        x, y = self(*np.array([(x, y) for x in (rect.left, rect.right) for y in (rect.top, rect.bottom)], float).T)
+        if self.lens is None:
+            corners = [(x, y) for x in (rect.left, rect.right) for y in (rect.top, rect.bottom)]
+        else:
+            across, along = (
+                np.linspace(*ends, ALONG_EDGE) for ends in ((rect.left, rect.right), (rect.top, rect.bottom))
+            )
+            corners = [(x, y) for x in across for y in (rect.top, rect.bottom)]
+            corners += [(x, y) for x in (rect.left, rect.right) for y in along]
+        x, y = self(*np.array(corners, float).T)
         near = 1e-6  # whole numbers stay whole
         return Rect.between(
             math.floor(y.min() + near), math.floor(x.min() + near), math.ceil(y.max() - near), math.ceil(x.max() - near)
@@ -89,14 +125,14 @@ class Transform:
     @property
     def inverse(self) -> Transform:
         """Raises numpy.linalg.LinAlgError if there is none."""
-        back = np.linalg.inv(self._matrix)
-        return Transform(tuple(tuple(float(v) for v in row) for row in back / back[2, 2]))  # type: ignore[arg-type]
+        if self.lens is None:
+            return Transform(_inverted(self.rows))
+        return Transform(_inverted(self.last), self.lens.inverse, _inverted(self.rows))
 
     def __call__(self, x: NDArray, y: NDArray) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Where points go."""
-        (a, b, c), (d, e, f), (g, h, i) = self.rows
-        depth = g * x + h * y + i
-        return (a * x + b * y + c) / depth, (d * x + e * y + f) / depth
+        x, y = _moved(self.rows, x, y)
+        return (x, y) if self.lens is None else _moved(self.last, *self.lens(x, y))
 
     def middles(self, rect: Rect) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Where the middles of a rectangle's pixels go: x and y, each height x width."""
@@ -106,3 +142,22 @@ class Transform:
     @property
     def _matrix(self) -> NDArray[np.float64]:
         return np.array(self.rows)
+
+
+def _moved(rows: Rows, x: NDArray, y: NDArray) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    (a, b, c), (d, e, f), (g, h, i) = rows
+    depth = g * x + h * y + i
+    return (a * x + b * y + c) / depth, (d * x + e * y + f) / depth
+
+
+def _product(second: Rows, first: Rows) -> Rows:
+    return _rows(np.array(second) @ np.array(first))
+
+
+def _inverted(rows: Rows) -> Rows:
+    back = np.linalg.inv(np.array(rows))
+    return _rows(back / back[2, 2])
+
+
+def _rows(matrix: NDArray[np.float64]) -> Rows:
+    return tuple(tuple(float(v) for v in row) for row in matrix)  # type: ignore[return-value]

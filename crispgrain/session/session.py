@@ -11,11 +11,10 @@ from psygnal import Signal
 from crispgrain.core.errors import TreatmentError
 from crispgrain.core.marks import Mark
 from crispgrain.core.model import Stage, Value
-from crispgrain.core.registry import CROP
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.shot import Shot
-from crispgrain.core.treatment import Treatment, sidecar_path
+from crispgrain.core.treatment import FIXED, Treatment, sidecar_path
 from crispgrain.store import Store
 
 from .changes import carried, with_setting, with_settings
@@ -346,6 +345,6 @@ class Session:
             self.keeper.keep(sidecar_path(shot.path, self.roll.sidecars), treatment)
             if id == self.current:
                 self._pipeline = None
-                if self.operation != CROP.id and treatment.find(self.operation) is None:
+                if self.operation not in FIXED and treatment.find(self.operation) is None:
                     self.operation = self.stage.value  # the zone is undone
             self.treatment_changed.emit(id)

@@ -8,7 +8,7 @@ from attrs import evolve, frozen
 
 from crispgrain.core.model import Stage
 from crispgrain.core.operation import Operation, per_shot_settings
-from crispgrain.core.registry import CROP, find_model
+from crispgrain.core.registry import CROP, LENS, find_model
 from crispgrain.core.resolve import Resolved
 from crispgrain.core.treatment import Treatment
 
@@ -41,6 +41,8 @@ def name_of(operation: Operation) -> str:
         return operation.stage.label
     if operation.id == CROP.id:
         return "Crop and straighten"
+    if operation.id == LENS.id:
+        return LENS.name
     model = f": {find_model(operation.stage, operation.model).name}" if operation.model else ""
     return f"{operation.stage.label}, {operation.id.replace('-', ' ')}{model}"
 
@@ -64,7 +66,8 @@ def _fixed(operation: Operation, resolved: Resolved) -> Operation:
     if found is None:
         return operation
     drawn = per_shot_settings(operation.stage) - operation.values.keys()
-    values = {k: v for k, v in found.values.items() if k not in drawn}
+    settings = {p.id for p in found.model.parameters} - drawn  # and not what is filled in beside them
+    values = {k: v for k, v in found.values.items() if k in settings}
     return evolve(operation, on=found.on, model=found.model.id, values={**values, **operation.values})
 
 

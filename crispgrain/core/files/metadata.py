@@ -64,6 +64,11 @@ def read_facts(path: Path) -> Facts:
         found = exif.findKey(exiv2.ExifKey(key))
         return found.print().strip("\0 ") if found != exif.end() else ""
 
+    def number(key: str) -> float | None:
+        found = exif.findKey(exiv2.ExifKey(key))
+        value = found.toFloat() if found != exif.end() and found.count() else 0.0
+        return float(value) if np.isfinite(value) and value > 0 else None
+
     make, model = text("Exif.Image.Make"), text("Exif.Image.Model")
     iso = text("Exif.Photo.ISOSpeedRatings") or text("Exif.Image.ISOSpeedRatings")
     camera = model if model.lower().startswith(make.lower()) else f"{make} {model}".strip()
@@ -73,7 +78,8 @@ def read_facts(path: Path) -> Facts:
     return Facts(
         camera=camera, iso=int(iso) if iso.isdigit() and int(iso) else None, equirectangular=all_round,
         lens=text("Exif.Photo.LensModel"), taken=text("Exif.Photo.DateTimeOriginal") or text("Exif.Image.DateTime"),
-        ppi=_ppi(path),
+        ppi=_ppi(path), maker=make, focal_length=number("Exif.Photo.FocalLength"),
+        aperture=number("Exif.Photo.FNumber"),
     )  # fmt: skip
 
 

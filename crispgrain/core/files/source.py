@@ -27,6 +27,7 @@ class Facts:
 
     ``taken`` is as Exif has it, ``2026:03:14 16:05:08``, so that it sorts; empty if unknown.
     ``jpeg_luma`` is the quantisation table of a JPEG's luma, 64 steps row by row;
+    ``maker`` is the camera's; ``focal_length`` is in mm, ``aperture`` an f-number.
     ``equirectangular`` says that the file is tagged as a view all round (XMP, GPano:ProjectionType).
     """
 
@@ -38,6 +39,9 @@ class Facts:
     lens: str = ""
     taken: str = ""
     ppi: float | None = None
+    maker: str = ""
+    focal_length: float | None = None
+    aperture: float | None = None
 
 
 @dataclass(frozen=True, eq=False)

@@ -17,8 +17,9 @@ from ..masks import Mask, blended
 from ..meter.reading import Reading
 from ..model import Context, Domain, Model, Product, Role, Stage, Values
 from ..resolve import Resolved, ResolvedOperation
-from ..stages.develop import light
+from ..stages.develop import lens, light
 from ..stages.enlarge.size import target_size
+from ..transform import Transform
 from .approximate import reduce_shot, reduce_treatment
 from .cache import TileCache
 from .products import product_of
@@ -100,13 +101,13 @@ class Pipeline:
         places = [Told(self.first_frame, self.first_frame)]  # alike within each
         key: Hashable = self.source.serial
         on_mosaic: Mask | None = None  # of a model on the mosaic: what it is mixed with has to be demosaiced first
-        shape: ResolvedOperation | None = None  # whose resampling is part of the next step's
+        shapes: tuple[ResolvedOperation, ...] = ()  # whose resampling is part of the next step's
         order = in_order(self.resolved)
         for o, following in zip(order, [*order[1:], None], strict=True):
-            if o.model.may_be(Role.SHAPE) and following is not None and following.stage is Stage.ENLARGE:
-                shape = o
+            if o.model.may_be(Role.SHAPE) and following is not None and resamples(following):
+                shapes = (*shapes, o)
                 continue
-            ends = [ended(o, told.after, shape) for told in places]
+            ends = [ended(o, told.after, shapes) for told in places]
             told = tuple(Told(t.after, outside, t.where) for t, (outside, _) in zip(places, ends, strict=True))
             mask, aside = o.mask, None
             if o.model.domain is Domain.MOSAIC and mask is not None:
@@ -116,11 +117,11 @@ class Pipeline:
                 aside = self._without(o.stage)
             # Develop does not look at the reading, so its tiles outlast a new one.
             reading = None if o.stage is Stage.DEVELOP else self.reading
-            shaped = tuple(sorted(shape.values.items())) if shape is not None else ()
+            shaped = tuple((s.id, *sorted(s.values.items())) for s in shapes)
             key = (key, o.stage, o.model.id, tuple(sorted(o.values.items())), shaped, reading, mask)
             heard = told if o.stage in HEEDING else (replace(told[0], where=()),)
             steps.append(Step(o.stage, o.model, o.values, key, heard, mask, aside))
-            places, shape = parted(told, ends, o.mask), None
+            places, shapes = parted(told, ends, o.mask), ()
         return steps
 
     def _without(self, until: Stage) -> Pipeline:
@@ -134,6 +135,12 @@ class Pipeline:
         source = self.source
         mosaic, softness = isinstance(source, RawSource), self.reading.blur.softness
         return Frame(source.size, self.reading.noise, 0.0, softness, mosaic, wraps=source.wraps)
+
+    @property
+    def unbent(self) -> Transform:
+        """From the picture as its lens should have drawn it to the source."""
+        found = next((o for o in self.resolved.beside if o.model is lens.MODEL and o.on), None)
+        return lens.MODEL.after(self.first_frame, found.values).to_source if found is not None else Transform()
 
     @property
     def size(self) -> Size:
@@ -291,8 +298,9 @@ def in_order(resolved: Resolved) -> list[ResolvedOperation]:
             return -1
         if operation.model is light.MODEL:
             return order.index(Stage.DENOISE) + 0.5
-        shape = operation.model.may_be(Role.SHAPE)
-        return order.index(Stage.ENLARGE) - 0.5 if shape else order.index(operation.stage)
+        if operation.model.may_be(Role.SHAPE):  # what the lens did is undone before it is cropped
+            return order.index(Stage.ENLARGE) - (0.6 if operation.model is lens.MODEL else 0.5)
+        return order.index(operation.stage)
 
     everywhere = resolved[Stage.DEVELOP]
     own = {p.id for p in light.PARAMETERS}
@@ -302,9 +310,16 @@ def in_order(resolved: Resolved) -> list[ResolvedOperation]:
     return sorted([develop, *([lit] if light.changes(lit.values) else []), *beside], key=place)
 
 
-def ended(operation: ResolvedOperation, frame: Frame, shape: ResolvedOperation | None) -> tuple[Frame, Frame]:
-    """What is known outside and inside of an operation's mask, after it and the one whose ``shape`` it takes on."""
-    begun = shape.model.after(frame, shape.values) if shape is not None else frame
+def resamples(operation: ResolvedOperation) -> bool:
+    """Whether an operation brings pixels to another grid, and can take on what others before it do to their shape."""
+    return operation.stage is Stage.ENLARGE or operation.model.may_be(Role.SHAPE)
+
+
+def ended(operation: ResolvedOperation, frame: Frame, shapes: tuple[ResolvedOperation, ...]) -> tuple[Frame, Frame]:
+    """What is known outside and inside of an operation's mask, after it and those whose ``shapes`` it takes on."""
+    begun = frame
+    for shape in shapes:
+        begun = shape.model.after(begun, shape.values)
     inside = operation.model.after(begun, operation.values)
     if operation.stage is Stage.ENLARGE:
         inside = inside.sized(target_size(begun.size, operation.values))
@@ -326,9 +341,10 @@ def parted(told: Sequence[Told], ends: Sequence[tuple[Frame, Frame]], mask: Mask
 
 def whole_shift(step: Step) -> tuple[int, int] | None:
     """Rows and columns by which a step only moves what it is given; None if it does anything else."""
-    if not step.model.may_be(Role.SHAPE):
+    back = step.before.to_source.inverse.after(step.after.to_source)
+    if not step.model.may_be(Role.SHAPE) or back.lens is not None or step.after.optics is not None:
         return None
-    (a, b, right), (c, d, down), last = step.before.to_source.inverse.after(step.after.to_source).rows
+    (a, b, right), (c, d, down), last = back.rows
     only_moves = (a, b, c, d, *last) == (1, 0, 0, 1, 0, 0, 1) and right == int(right) and down == int(down)
     return (int(down), int(right)) if only_moves else None
 

@@ -136,7 +136,10 @@ class ControlSheet(QScrollArea):
         if shot is None or pipeline is None:
             return
         given, _ = treatment.addressed(self.operation)
-        resolved = concrete(given, shot.source, shot.reading) if not given.everywhere else pipeline.resolved[stage]
+        there = next((o for o in pipeline.resolved.operations if o.id == self.operation), None)
+        resolved = there or (
+            pipeline.resolved[stage] if given.everywhere else concrete(given, shot.source, shot.reading)
+        )
         role = Role.EVERYWHERE if given.everywhere else Role.ZONE
         usable = [m for m in models_of(stage, role) if m.fits(shot.source)]
         if resolved.model not in usable:

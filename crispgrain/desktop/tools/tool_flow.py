@@ -10,7 +10,7 @@ from PySide6.QtCore import QLineF, QObject
 from crispgrain.arrays import Array
 from crispgrain.core.errors import TreatmentError
 from crispgrain.core.masks import LinearGradient
-from crispgrain.core.model import Drawn, Shape, Tool, ToolError, Values
+from crispgrain.core.model import Drawn, Role, Shape, Tool, ToolError, Values
 from crispgrain.core.resolve import concrete
 from crispgrain.core.transform import Transform
 from crispgrain.desktop.base.background import Background, Urgency
@@ -43,8 +43,11 @@ class ToolFlow(QObject):
         if shot is None or to_source is None:
             return
         given, _ = self._session.treatment.addressed(operation)
-        values = concrete(given, shot.source, shot.reading).values
-        drawn = Drawn(_moved(points, to_source) if points else (), shot.source, shot.reading, values)
+        concretely = concrete(given, shot.source, shot.reading)
+        if concretely.model.may_be(Role.SHAPE) and self._session.pipeline is not None:
+            to_source = self._session.pipeline.unbent.inverse.after(to_source)
+        points = _moved(points, to_source) if points else ()
+        drawn = Drawn(points, shot.source, shot.reading, concretely.values)
 
         def done(answer: Values | tuple[Values, str]) -> None:
             settings, said = answer if isinstance(answer, tuple) else (answer, "")

@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from crispgrain.arrays import Array
-from crispgrain.geometry import Rect, Size
+from crispgrain.geometry import Size
 from crispgrain.restoration.resample import LANCZOS_LOBES, warp
 
 from ...colour.spaces import srgb_decode, srgb_encode
 from ...frame import Frame
 from ...meter.reading import Noise
 from ...model import Context, Model, Parameter, Role, Stage, Values
-from ...transform import Transform
 from .crop_shape import AS_IT_IS, AS_SHOT, FREE, LANDSCAPE, OWN, PORTRAIT, QUARTERS, RATIOS, after
 from .crop_tools import CROP, FIND_LEVEL, LEVEL, PERSPECTIVE
 from .perspective import lines_from
+from .reshape import reshaped
 
 EDGES = (
     Parameter("left", "Left", "Where the picture begins, as a share of the source's width.", 0.0, 0, 100, 0.1, "%",
@@ -57,24 +57,16 @@ MIRROR = Parameter("mirror", "Mirrored", "Left and right change places.", "off",
 
 
 def run(pixels: Array, values: Values, context: Context) -> Array:
-    """Straighten by one Lanczos resampling of encoded values; pixels that only change places stay what they are."""
-    to_before = context.before.to_source.inverse.after(context.after.to_source)
-    return turned(pixels, to_before, context.rect, context.wanted)
-
-
-def turned(pixels: Array, to_before: Transform, rect: Rect, wanted: Rect) -> Array:
-    """What a transform brings to the ``wanted`` pixels from those that lie in ``rect``."""
-    x, y = to_before.middles(wanted)
-    if to_before.rearranges:
-        return pixels[y.astype(int) - rect.top, x.astype(int) - rect.left]
-    return srgb_decode(warp(srgb_encode(pixels), y - rect.top, x - rect.left))
+    return reshaped(pixels, context)
 
 
 def of_whole(picture: Array, values: Values) -> Array:
     """A small picture of the whole source, cropped and straightened."""
-    before = Frame(Size(*picture.shape[:2]), Noise())
-    frame = after(before, values)
-    return turned(picture, frame.to_source, before.size.rect, frame.size.rect)
+    frame = after(Frame(Size(*picture.shape[:2]), Noise()), values)
+    x, y = frame.to_source.middles(frame.size.rect)
+    if frame.to_source.rearranges:
+        return picture[y.astype(int), x.astype(int)]
+    return srgb_decode(warp(srgb_encode(picture), y, x))
 
 
 MODEL = Model(

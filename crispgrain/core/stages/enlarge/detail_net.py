@@ -7,14 +7,17 @@ import numpy as np
 from crispgrain.arrays import Array
 from crispgrain.restoration import resample
 
-from ...colour.spaces import SRGB_TO_WORKING, WORKING_TO_SRGB, apply_matrix, srgb_decode, srgb_encode
+from ...colour.spaces import WORKING_TO_SRGB, apply_matrix, srgb_encode
 from ...model import Context, Model, Stage, Values
 from ...networks import ensemble, runtime
+from ..develop.reshape import SRGB_ENCODED
 from . import lanczos
+from .calmness import CALMNESS
 from .grid import covered, grids, reach, resampled, shrinks, stretch
 from .size import PARAMETERS, summary
 
 FACTORS = (2, 4)
+RESTORING = {4: "restore-net-x4"}  # by the factor it enlarges by
 MULTIPLE = 4  # the deepest level works at a quarter of the source's resolution
 # Receptive field, one side, in source pixels: (1 + 4 + 4 + 1) convolutions at 1/1, 8 at 1/2, 4 at 1/4 resolution.
 REACH = 10 + 8 * 2 + 4 * 4
@@ -39,7 +42,11 @@ def run(pixels: Array, values: Values, context: Context) -> Array:
     What area averaging of the result says is still missing of the source is put
     back (:func:`.resample.back_project`), so that neither colour nor brightness drifts.
     """
-    return enlarged(pixels, values, context, {f: network_name(f) for f in FACTORS}, PROJECTIONS)
+    calm = np.float32(float(values["calmness"]) / 100) if not shrinks(context) else 0
+    result = enlarged(pixels, values, context, {f: network_name(f) for f in FACTORS}, PROJECTIONS) if calm < 1 else 0
+    if not calm or runtime.unavailable(RESTORING[4]):
+        return result
+    return result * (1 - calm) + calm * enlarged(pixels, values, context, RESTORING, 0)
 
 
 def enlarged(
@@ -61,13 +68,13 @@ def enlarged(
     grid = grids(context, factor)
     part = covered(rect, grid)
     large = resample.back_project(encoded, rect, grid, part, projections, large)
-    return apply_matrix(srgb_decode(resampled(large, part, grid, context)), SRGB_TO_WORKING)
+    return resampled(large, part, grid, context, SRGB_ENCODED)
 
 
 MODEL = Model(
     Stage.ENLARGE, "detail-net", "Detail net",
     "Networks of our own, trained to find the likeliest detail; still agrees with the source when shrunk.",
-    (*PARAMETERS, ensemble.EFFORT), run, lambda values, context: REACH + AFTER + reach(context),
+    (*PARAMETERS, CALMNESS, ensemble.EFFORT), run, lambda values, context: REACH + AFTER + reach(context),
     unavailable=lambda: runtime.unavailable(network_name(FACTORS[0])), tile=lambda values: TILE, draft="faithful",
     tolerance=runtime.ROUNDING,
     summary=summary,

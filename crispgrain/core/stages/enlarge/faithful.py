@@ -5,8 +5,9 @@ from __future__ import annotations
 from crispgrain.arrays import Array
 from crispgrain.restoration import resample
 
-from ...colour.spaces import srgb_decode, srgb_encode
+from ...colour.spaces import srgb_encode
 from ...model import Context, Model, Stage, Values
+from ..develop.reshape import ENCODED
 from . import lanczos
 from .grid import covered, grids, reach, resampled, shrinks
 from .size import PARAMETERS, summary
@@ -26,7 +27,7 @@ def run(pixels: Array, values: Values, context: Context) -> Array:
     part = covered(context.rect, grid)
     # The first of them, from nothing, is plain Lanczos.
     large = resample.back_project(srgb_encode(pixels), context.rect, grid, part, 1 + ITERATIONS)
-    return srgb_decode(resampled(large, part, grid, context))
+    return resampled(large, part, grid, context, ENCODED)
 
 
 MODEL = Model(

@@ -13,6 +13,7 @@ from crispgrain.restoration.resample import LANCZOS_LOBES, Sampling
 
 from ...model import Context
 from ...transform import Transform
+from ..develop.reshape import Coding, drawn_together, lit, optics_of
 
 
 def to_before(context: Context) -> Transform:
@@ -43,7 +44,7 @@ def grids(context: Context, factor: float | None = None) -> tuple[Sampling, Samp
     """
     size, wraps = context.before.size, context.before.wraps
     (across, _, left), (_, down, top), _ = to_before(context).rows
-    if factor is None and to_before(context).upright:
+    if factor is None and to_before(context).upright and not optics_of(context).fringes:
         return Sampling(size.height, down, top), Sampling(size.width, across, left, wraps)
     step = 1 / factor if factor is not None else stretch(context)
     return Sampling(size.height, step), Sampling(size.width, step, 0.0, wraps)
@@ -59,15 +60,23 @@ def covered(rect: Rect, grid: tuple[Sampling, Sampling]) -> Rect:
     return Rect.between(top, left, bottom, right)
 
 
-def resampled(pixels: Array, rect: Rect, grid: tuple[Sampling, Sampling], context: Context) -> Array:
-    """The wanted part of the result from ``pixels``, which lie in ``rect`` of a grid over the picture."""
+def resampled(pixels: Array, rect: Rect, grid: tuple[Sampling, Sampling], context: Context, coding: Coding) -> Array:
+    """The wanted part of the result, linear, from ``pixels`` in a coding, in ``rect`` of a grid over the picture."""
+    wanted, back, optics, rows = context.wanted, to_before(context), optics_of(context), grid[0]
+    if not back.upright or optics.fringes:
+        x, y = back.middles(wanted)
+        scale = stretch(context) / rows.step
+        moved = drawn_together(pixels, x, y, rect, optics, context.source, coding, scale, rows.step)
+        return lit(moved, x, y, optics)
+    moved = coding.finished(_upright(pixels, rect, grid, context))
+    return lit(moved, *back.middles(wanted), optics) if optics.light is not None else moved
+
+
+def _upright(pixels: Array, rect: Rect, grid: tuple[Sampling, Sampling], context: Context) -> Array:
+    """The wanted part of a result that is only moved and stretched."""
     wanted = context.wanted
-    (across, _, left), (_, down, top), _ = to_before(context).rows
     rows, columns = grid
-    if not to_before(context).upright:
-        x, y = to_before(context).middles(wanted)
-        y, x = (y - rows.offset) / rows.step - rect.top, (x - columns.offset) / columns.step - rect.left
-        return resample.warp(pixels, y, x, stretch(context) / rows.step)
+    (across, _, left), (_, down, top), _ = to_before(context).rows
     by_row = Sampling(round(rows.length / rows.step), down / rows.step, (top - rows.offset) / rows.step)
     by_column = Sampling(
         round(columns.length / columns.step), across / columns.step, (left - columns.offset) / columns.step,

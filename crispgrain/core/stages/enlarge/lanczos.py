@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from crispgrain.arrays import Array
 
-from ...colour.spaces import srgb_decode, srgb_encode
+from ...colour.spaces import srgb_encode
 from ...model import Context, Model, Stage, Values
+from ..develop.reshape import ENCODED, LINEAR
 from .grid import reach, resampled, shrinks, untouched
 from .size import PARAMETERS, summary
 
@@ -18,8 +19,8 @@ def run(pixels: Array, values: Values, context: Context) -> Array:
     """
     grid, rect = untouched(context), context.rect
     if shrinks(context):
-        return resampled(pixels, rect, grid, context)
-    return srgb_decode(resampled(srgb_encode(pixels), rect, grid, context))
+        return resampled(pixels, rect, grid, context, LINEAR)
+    return resampled(srgb_encode(pixels), rect, grid, context, ENCODED)
 
 
 MODEL = Model(

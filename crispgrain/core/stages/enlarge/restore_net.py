@@ -7,11 +7,10 @@ from crispgrain.arrays import Array
 from ...meter.reading import Reading
 from ...model import Context, Model, Stage, Values
 from ...networks import ensemble, runtime
-from .detail_net import AFTER, REACH, TILE, enlarged
+from .detail_net import AFTER, REACH, RESTORING, TILE, enlarged
 from .grid import reach
 from .size import PARAMETERS, summary
 
-NETWORKS = {4: "restore-net-x4"}
 # A shot is proposed the network if it is small and went through something; by the sizes and degradations it was
 # trained for, and what was measured on photographs kept out of training (docs/benchmarks.md).
 SMALL = 1_000_000  # px
@@ -22,7 +21,7 @@ COMPRESSED = 12.0  # percent
 
 def run(pixels: Array, values: Values, context: Context) -> Array:
     """Enlarge and restore. What the source shows is not believed, so nothing of it is put back."""
-    return enlarged(pixels, values, context, NETWORKS, projections=0)
+    return enlarged(pixels, values, context, RESTORING, projections=0)
 
 
 def needed(reading: Reading) -> bool:
@@ -40,7 +39,7 @@ MODEL = Model(
     "For small pictures that are soft, noisy or compressed: cleans, sharpens and enlarges in one pass, so Denoise and "
     "Sharpen have nothing left to do.",
     (*PARAMETERS, ensemble.EFFORT), run, lambda values, context: REACH + AFTER + reach(context),
-    unavailable=lambda: runtime.unavailable(NETWORKS[4]), tile=lambda values: TILE, draft="faithful", suits=needed,
+    unavailable=lambda: runtime.unavailable(RESTORING[4]), tile=lambda values: TILE, draft="faithful", suits=needed,
     does=(Stage.DENOISE, Stage.SHARPEN),
     tolerance=runtime.ROUNDING,
     summary=summary,
