@@ -25,7 +25,7 @@ def stage_summary(stage: Stage, pipeline: Pipeline) -> str:
     beside = [o for o in pipeline.resolved.beside if o.stage is stage and o.on]
     zones = sum(o.mask is not None for o in beside)
     said = [_words(pipeline.resolved[stage], pipeline)]
-    said += [_words(o, pipeline) for o in beside if o.mask is None]
+    said += [_words(o, pipeline) for o in beside if o.mask is None and o.model.roles]  # others are a part of these
     said += [f"{zones} zone{'s' if zones > 1 else ''}"] if zones else []
     return ", ".join(said)
 

@@ -14,7 +14,7 @@ from .meter.reading import Noise, Reading
 from .model import Model, Role, Stage, Value
 from .operation import Operation
 from .registry import ABOUT, CROP, LENS, find_model, models_of
-from .stages.develop import lens_faults
+from .stages.develop import fringes, lens_faults
 from .stages.develop.crop_shape import FREE, LANDSCAPE, OWN, PORTRAIT, after
 from .stages.enlarge.calmness import CALMNESS, calm_for
 from .stages.enlarge.size import exactly
@@ -98,7 +98,14 @@ def for_lens(resolved: Resolved, source: Source) -> Resolved:
             operation, values=lens_faults.told(operation.values, profile), remarks=(*operation.remarks, *said)
         )
 
-    return replace(resolved, beside=tuple(told(o) for o in resolved.beside))
+    beside = [told(o) for o in resolved.beside]
+    found = next((o for o in beside if o.model is LENS and o.on), None)
+    if found is not None and source.is_raw and (found.values["red"] or found.values["blue"]):
+        # Where there still is a mosaic, fringes are undone there.
+        colours = {"red": found.values["red"], "blue": found.values["blue"]}
+        beside[beside.index(found)] = replace(found, values={**found.values, **dict.fromkeys(colours, "")})
+        beside.append(replace(found, model=fringes.MODEL, id=fringes.MODEL.id, values=colours, remarks=()))
+    return replace(resolved, beside=tuple(beside))
 
 
 def for_print(resolved: Resolved, source: Source, enlarge: bool | None = None) -> Resolved:

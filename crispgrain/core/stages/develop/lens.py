@@ -30,7 +30,7 @@ PARAMETERS = (
               matters=by_hand),
     Parameter("blue_size", "Blue fringes", "By how much blue is too large in the corners.", 0.0, -5, 5, 0.05, "‰",
               matters=by_hand),
-    Parameter("dark", "Dark corners, by hand", "By how much the corners are too dark.", 0.0, -1, 3, 0.05, "EV",
+    Parameter("dark", "Dark corners", "By how much the corners are too dark.", 0.0, -1, 3, 0.05, "EV",
               matters=by_hand),
 )  # fmt: skip
 

@@ -36,7 +36,8 @@ def by_hand(values: Values) -> bool:
     return values["by"] == OWN
 
 
-def _terms(text: str) -> tuple[float, ...]:
+def terms_of(text: str) -> tuple[float, ...]:
+    """Coefficients from text, as values hold them."""
     return tuple(float(v) for v in text.split())
 
 
@@ -62,7 +63,7 @@ def after(frame: Frame, values: Values) -> Frame:
     size = frame.size
 
     def radial(part: str) -> Radial | None:
-        terms = _terms(str(values.get(part, "")))
+        terms = terms_of(str(values.get(part, "")))
         return Radial.about_middle(size, terms) if terms else None
 
     bends, optics = radial("bends"), Optics(radial("red"), radial("blue"), radial("light"))
