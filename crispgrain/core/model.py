@@ -114,6 +114,8 @@ class Tool:
     ``settings`` makes values of what was drawn, perhaps with words on them; it raises ToolError, in words, if that will
     not do.
     ``slow`` tools are worked out off the window's thread.
+    ``held`` says what width to height a rectangle of some sides is held to while it is drawn, if to any, given the
+    values and the size of the source.
     """
 
     label: str
@@ -122,6 +124,7 @@ class Tool:
     shape: Shape
     settings: Callable[[Drawn], Values | tuple[Values, str]]
     slow: bool = False
+    held: Callable[[Values, Size, float, float], float | None] = lambda values, size, width, height: None
 
 
 class ToolError(ValueError):

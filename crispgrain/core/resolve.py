@@ -48,6 +48,9 @@ class Resolved:
     def __getitem__(self, stage: Stage) -> ResolvedOperation:
         return self.stages[stage]
 
+    def find(self, id: str) -> ResolvedOperation | None:
+        return next((o for o in self.operations if o.id == id), None)
+
     @property
     def operations(self) -> list[ResolvedOperation]:
         """In the order of their stages, that everywhere first."""

@@ -94,12 +94,12 @@ def test_exif_orientation_is_applied_as_pillow_does_it(tmp_path, clean8, orienta
     assert np.array_equal(turn_upright(clean8[:64, :96], orientation), stored)
 
 
-def test_transparency_is_dropped_and_said(tmp_path, clean8):
+def test_transparency_is_kept_beside_the_colours(tmp_path, clean8):
     alpha = np.full((*clean8.shape[:2], 1), 128, np.uint8)
     Image.fromarray(np.concatenate([clean8, alpha], axis=2)).save(tmp_path / "p.png")
     source = read_shot(tmp_path / "p.png")
     assert np.array_equal(source.stored, clean8)
-    assert "Transparency is dropped." in source.facts.remarks
+    assert (source.opacity == 128).all()
 
 
 def test_cmyk_jpeg_without_profile_is_read_with_a_remark(tmp_path, clean8):

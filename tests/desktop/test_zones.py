@@ -62,9 +62,9 @@ def test_a_zone_is_drawn_changed_undone_and_removed(grey, qtbot):
     assert grey.controls.rows["exposure"].field.text().startswith("0")
     choose(grey, "Zone 1")
     qtbot.mouseClick(zones.remove, LEFT)
-    assert zones.list.count() == 2 and zones.list.currentText() == "Everywhere"
+    assert zones.list.count() == 3 and zones.list.currentText() == "Everywhere"
     grey.session.history.undo()
-    assert zones.list.count() == 3
+    assert zones.list.count() == 4
     settle(grey, qtbot)
 
 
@@ -148,3 +148,38 @@ def test_a_crop_by_hand_gets_its_ratio_and_a_quarter_turn(grey, qtbot):
     qtbot.mouseClick(tool, LEFT)
     qtbot.waitUntil(lambda: "Nothing says surely" in grey.status.words.text(), timeout=PATIENCE)
     assert grey.session.treatment.find("crop").values.get("angle", 0) == 0
+
+
+@pytest.mark.parametrize("turn", ["0", "90"])
+def test_a_crop_is_held_to_its_ratio_while_it_is_drawn(grey, qtbot, turn):
+    choose(grey, "Crop")
+    grey.change_setting("crop.ratio", "1:1")
+    grey.change_setting("crop.turn", turn)
+    settle(grey, qtbot)
+    qtbot.mouseClick(grey.controls.tools[0], LEFT)
+    start, end = on_easel(grey, 100, 150), on_easel(grey, 300, 250)
+    qtbot.mousePress(grey.easel, LEFT, pos=start)
+    qtbot.mouseMove(grey.easel, end)
+    rect = grey.easel.hand.drawn_rect
+    assert (rect.left(), rect.top()) == pytest.approx((100, 150), abs=1)
+    assert rect.width() == pytest.approx(100, abs=1)
+    assert rect.height() == pytest.approx(rect.width())
+    qtbot.mouseRelease(grey.easel, LEFT, pos=end)
+    size = grey.session.pipeline.size
+    assert size.width == size.height == pytest.approx(100, abs=1)
+
+
+def test_a_lens_is_corrected_by_hand_and_a_crop_lies_where_it_was_drawn(grey, qtbot):
+    choose(grey, "Lens")
+    grey.change_setting("lens.by", "own")
+    type_value(grey, qtbot, "bulge", "10")
+    settle(grey, qtbot)
+    bent = grey.session.pipeline.steps[-1].after.to_source
+    choose(grey, "Crop")
+    qtbot.mouseClick(grey.controls.tools[0], LEFT)
+    drag(qtbot, grey.easel, on_easel(grey, 100, 50), on_easel(grey, 400, 250))
+    size = grey.session.pipeline.size
+    assert (size.width, size.height) == pytest.approx((300, 200), abs=1)
+    corner = grey.session.pipeline.steps[-1].after.to_source(np.array([0.0]), np.array([0.0]))
+    before = bent(np.array([100.0]), np.array([50.0]))
+    assert np.abs(np.array(corner) - np.array(before)).max() < 1.5

@@ -11,7 +11,6 @@ from enum import StrEnum
 from pathlib import Path
 from typing import Any
 
-import cv2
 import imagecodecs
 import numpy as np
 import tifffile
@@ -66,6 +65,11 @@ class OutputFormat(StrEnum):
     def has_profiles(self) -> bool:
         """Whether its colour space can be chosen: JPEG XL is sRGB, a linear DNG its camera's."""
         return self not in (OutputFormat.JXL, OutputFormat.DNG)
+
+    @property
+    def has_opacity(self) -> bool:
+        """Whether parts of a picture can be transparent."""
+        return self not in (OutputFormat.JPEG, OutputFormat.DNG)
 
     @property
     def metadata_inside(self) -> bool:
@@ -130,7 +134,8 @@ def _flat(pixels: NDArray) -> NDArray:
 
 
 def _tiff(pixels: NDArray, path: Path, settings: OutputSettings, blocks: Blocks) -> None:
-    photometric = {1: "minisblack", 3: "rgb", 4: "separated"}[pixels.shape[2]]
+    colours = icc.channels(settings.profile_bytes)
+    photometric = {1: "minisblack", 3: "rgb", 4: "separated"}[colours]
     exif, xmp = blocks
     words = Image.Exif()
     words.load(exif)
@@ -143,15 +148,13 @@ def _tiff(pixels: NDArray, path: Path, settings: OutputSettings, blocks: Blocks)
         path, _flat(pixels), photometric=photometric, resolution=(settings.ppi, settings.ppi), resolutionunit="INCH",
         iccprofile=settings.profile_bytes, metadata=None, software=SOFTWARE, rowsperstrip=64,
         bigtiff=pixels.nbytes > 4_000_000_000, compression=compression, predictor=compression is not None,
-        extratags=tags, description=str(words[270]) if 270 in words else None,
+        extratags=tags, extrasamples=["unassalpha"] * (pixels.shape[2] - colours),
+        description=str(words[270]) if 270 in words else None,
     )  # fmt: skip
 
 
 def _png(pixels: NDArray, path: Path, settings: OutputSettings, blocks: Blocks) -> None:
-    done, encoded = cv2.imencode(".png", _flat(pixels[..., ::-1]), [cv2.IMWRITE_PNG_COMPRESSION, 4])
-    if not done:
-        raise OSError("PNG encoding failed")
-    data = encoded.tobytes()
+    data = bytes(imagecodecs.png_encode(np.ascontiguousarray(_flat(pixels)), level=4))
     per_metre = round(settings.ppi / 0.0254)
     extra = _png_chunk(b"iCCP", settings.profile.encode() + b"\0\0" + zlib.compress(settings.profile_bytes))
     extra += _png_chunk(b"pHYs", struct.pack(">IIB", per_metre, per_metre, 1))
@@ -182,7 +185,7 @@ def _avif(pixels: NDArray, settings: OutputSettings, quality: int, blocks: Block
 
 def _by_pillow(name: str, pixels: NDArray, settings: OutputSettings, **options: Any) -> bytes:
     out = io.BytesIO()
-    mode = "CMYK" if pixels.shape[2] == 4 else None
+    mode = "CMYK" if icc.channels(settings.profile_bytes) == 4 else None
     picture = Image.fromarray(np.asarray(_flat(pixels)), mode)
     picture.save(out, name, icc_profile=settings.profile_bytes, **options)
     return out.getvalue()

@@ -20,6 +20,7 @@ from ..colour.spaces import lab_to_working
 from ..errors import ShotError
 from . import metadata
 from .source import Facts, PictureSource
+from .transparency import parted
 from .trouble import LOOKED_AT, check_size, cut_short, decoding_words, missing_rows, missing_strips
 
 pillow_heif.register_heif_opener()
@@ -110,7 +111,11 @@ def _read_tiff(path: Path, facts: Facts) -> PictureSource:
         ):  # fmt: skip
             raise ShotError(path, f"TIFF pictures of kind {photometric.name} are not read")
     cmyk = photometric == tifffile.PHOTOMETRIC.SEPARATED
-    return _finish(path, turn_upright(stored, orientation), profile, facts, cmyk)
+    beside = [tifffile.EXTRASAMPLE(e) for e in page.extrasamples]
+    if beside and beside[0] is tifffile.EXTRASAMPLE.UNSPECIFIED:  # of no known meaning (TIFF 6.0, section 18)
+        stored = stored[..., : -len(beside)]
+    multiplied = tifffile.EXTRASAMPLE.ASSOCALPHA in beside
+    return _finish(path, turn_upright(stored, orientation), profile, facts, cmyk, multiplied)
 
 
 def _lab_picture(path: Path, stored: NDArray, facts: Facts) -> PictureSource:
@@ -133,8 +138,13 @@ def turn_upright(pixels: NDArray, orientation: int) -> NDArray:
     return pixels
 
 
-def _finish(path: Path, stored: NDArray, profile: bytes, facts: Facts, cmyk: bool = False) -> PictureSource:
-    """Bring any channel layout to three channels that ``profile`` describes."""
+def _finish(
+    path: Path, stored: NDArray, profile: bytes, facts: Facts, cmyk: bool = False, multiplied: bool = False
+) -> PictureSource:
+    """Bring any channel layout to three channels that ``profile`` describes.
+
+    A channel more is opacity; ``multiplied`` says that the colours were multiplied by it.
+    """
     remarks = list(facts.remarks)
     stored, said = _usual_numbers(stored)
     remarks += said
@@ -142,11 +152,12 @@ def _finish(path: Path, stored: NDArray, profile: bytes, facts: Facts, cmyk: boo
     if profile and space not in ("RGB", "GRAY", "CMYK"):
         remarks.append("The embedded colour profile cannot be used and is left out.")
         profile, space = b"", ""
-    grey = stored.ndim == 2 or stored.shape[2] <= 2
+    colours, opacity = 4 if cmyk else 1 if stored.ndim == 2 or stored.shape[2] <= 2 else 3, None
+    if stored.ndim == 3 and stored.shape[2] > colours:
+        stored, opacity = parted(stored[..., : colours + 1], multiplied)
+    grey = colours == 1
     if grey:
-        if stored.ndim == 3:
-            remarks += ["Transparency is dropped."] * (stored.shape[2] == 2)
-            stored = stored[..., 0]
+        stored = stored.reshape(stored.shape[:2])
         if space == "GRAY" and stored.dtype != np.float32:
             stored = icc.other_to_rgb16(stored, profile, "gray", icc.profile("srgb"))
         else:
@@ -162,14 +173,13 @@ def _finish(path: Path, stored: NDArray, profile: bytes, facts: Facts, cmyk: boo
             profile = b""
             remarks.append("CMYK without a profile: colours are approximate.")
     else:
-        remarks += ["Transparency is dropped."] * (stored.shape[2] > 3)
-        stored = stored[..., :3]
         if space != "RGB":
             profile = b""
     if not profile:
         linear = stored.dtype == np.float32
         profile = icc.linear_srgb_profile() if linear else icc.profile("srgb")
-    return PictureSource(path, np.ascontiguousarray(stored), profile, grey, replace(facts, remarks=tuple(remarks)))
+    facts = replace(facts, remarks=tuple(remarks))
+    return PictureSource(path, np.ascontiguousarray(stored), profile, grey, facts, opacity=opacity)
 
 
 def _usual_numbers(stored: NDArray) -> tuple[NDArray, list[str]]:

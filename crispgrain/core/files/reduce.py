@@ -37,7 +37,10 @@ def reduced(source: Source, factor: int) -> Source:
     height, width = (n // factor for n in whole.shape[:2])
     stored = cv2.resize(whole, (width, height), interpolation=cv2.INTER_AREA)
     facts = replace(source.facts, equirectangular=source.wraps)
-    return replace(source, stored=stored, facts=facts, serial=serial)
+    opacity = None
+    if source.opacity is not None:
+        opacity = cv2.resize(_filled_up(source.opacity, factor), (width, height), interpolation=cv2.INTER_AREA)
+    return replace(source, stored=stored, facts=facts, serial=serial, opacity=opacity)
 
 
 def _filled_up(pixels: NDArray, factor: int) -> NDArray:

@@ -103,6 +103,8 @@ class PictureSource:
         The profile of ``stored``.
     grey : bool
         The file had one channel.
+    opacity : H x W or None
+        As it is stored, where not all is opaque.
     """
 
     path: Path
@@ -111,6 +113,7 @@ class PictureSource:
     grey: bool = False
     facts: Facts = field(default_factory=Facts)
     serial: Hashable = field(default_factory=lambda: next(_serials))
+    opacity: NDArray | None = None
     is_raw = False
 
     @property

@@ -23,9 +23,11 @@ from ..files.source import Source
 from ..outside import OutsidePicture
 from ..transform import Transform
 from .approximate import factor_for
+from .opacity import opacity, over
 from .pipeline import Pipeline
 
 GREY = 0.5
+BACKDROP = 0.2  # linear light seen through what is transparent: the grey around pictures
 DETAIL = (1.5, 4.0)  # px
 LEAST_DETAIL = 1e-3  # of encoded white; with less there is nothing to lose
 HALO_REACH = 3  # px
@@ -149,10 +151,11 @@ class Result(_InResult):
         return own if self.proof is None else (own, self.proof)
 
     def display(self, row: int, column: int, level: int = 0, cancel: CancelToken = NEVER) -> NDArray[np.uint8]:
-        return self._shown(self.pipeline.tile_pixels(row, column, len(self.pipeline.steps), cancel), level)
+        rect = tile_rect(row, column, self.tile, self.size)
+        return self._shown(self.pipeline.tile_pixels(row, column, len(self.pipeline.steps), cancel), rect, level)
 
-    def _shown(self, pixels: Array, level: int) -> NDArray[np.uint8]:
-        small = shrunk(pixels, level)
+    def _shown(self, pixels: Array, rect: Rect, level: int) -> NDArray[np.uint8]:
+        small = shrunk(over(pixels, opacity(self.pipeline, rect), BACKDROP), level)
         return icc.from_working(small, icc.profile("srgb"), 8) if self.proof is None else self.proof.shown(small)
 
     def reduced(self, factor: int) -> Result:
@@ -171,7 +174,7 @@ class Result(_InResult):
 
     def patch(self, rect: Rect, level: int = 0, cancel: CancelToken = NEVER) -> NDArray[np.uint8]:
         """8-bit sRGB values of a rectangle, computed by itself: much sooner there than the tiles it lies in."""
-        return self._shown(self.pipeline.untiled(rect, cancel=cancel), level)
+        return self._shown(self.pipeline.untiled(rect, cancel=cancel), rect, level)
 
 
 @dataclass(frozen=True)

@@ -23,16 +23,18 @@ from ..model import Stage
 from ..stages.print.output import output_settings
 from ..stages.print.paper import Layout, sheet_of
 from . import naming
+from .opacity import opacity, over
 from .pipeline import Pipeline
 from .progress import Progress, ProgressEstimator
 from .threads import single_threaded_libraries, worker_count
 
+PAPER = 1.0  # linear light of what shows through where a file cannot be transparent
 IN_MEMORY = 400_000_000  # bytes; larger results are laid on disk while they grow
 
 
 def render_whole(
     pipeline: Pipeline, settings: OutputSettings, scratch: Path | None = None,
-    report: Callable[[Progress], None] | None = None, cancel: CancelToken = NEVER,
+    report: Callable[[Progress], None] | None = None, cancel: CancelToken = NEVER, opaque: bool = False,
 ) -> NDArray:  # fmt: skip
     """Render every tile and quantise it into one array of stored values.
 
@@ -46,7 +48,8 @@ def render_whole(
     Returns
     -------
     uint8 or uint16, H x W x channels of the profile
-        With white around it if the chosen print leaves some.
+        And one of opacity, if not all is opaque, the format can hold it, and it is not to be ``opaque``. With white
+        around it if the chosen print leaves some.
 
     Raises
     ------
@@ -56,7 +59,10 @@ def render_whole(
     profile = settings.profile_bytes
     size, depth = pipeline.size, len(pipeline.steps)
     layout = _layout(pipeline)
-    shape = (layout.sheet.height, layout.sheet.width, icc.channels(profile))
+    colours = icc.channels(profile)
+    clear = opacity(pipeline, Rect(0, 0, 1, 1)) is not None
+    kept = clear and settings.format.has_opacity and not opaque
+    shape = (layout.sheet.height, layout.sheet.width, colours + kept)
     dtype = np.uint8 if settings.stored_bits == 8 else np.uint16
     nbytes = int(np.prod(shape)) * np.dtype(dtype).itemsize
     if nbytes <= IN_MEMORY:
@@ -65,7 +71,8 @@ def render_whole(
         # The file is removed from the folder at once and lives as long as the array.
         out = np.memmap(tempfile.TemporaryFile(dir=scratch), dtype, shape=shape)  # noqa: SIM115
     if layout.sheet != size:
-        out[:] = np.iinfo(dtype).max * icc.white(profile)
+        out[..., :colours] = np.iinfo(dtype).max * icc.white(profile)
+        out[..., colours:] = np.iinfo(dtype).max
     places = list(tiles_over(size.rect, pipeline.tile))
     rects = [tile_rect(*place, pipeline.tile, size) for place in places]
     clock = ProgressEstimator([r.height * r.width for r in rects], report)
@@ -73,7 +80,12 @@ def render_whole(
     def render(place: tuple[int, int], rect: Rect) -> None:
         cancel.check()
         pixels = pipeline.tile_pixels(*place, depth, cancel)
-        out[rect.moved(layout.above, layout.left).slices] = icc.from_working(
+        share, there = opacity(pipeline, rect), out[rect.moved(layout.above, layout.left).slices]
+        if share is not None and kept:
+            there[..., colours] = icc.quantise(share, dtype.__name__)
+        elif share is not None:
+            pixels = over(pixels, share, PAPER)
+        there[..., :colours] = icc.from_working(
             pixels,
             profile,
             settings.stored_bits,

@@ -44,7 +44,7 @@ def print_of(pipeline: Pipeline, cancel: CancelToken = NEVER) -> tuple[Picture, 
         If a profile of the user's cannot be used.
     """
     settings = settings_of(pipeline)
-    pixels = render_whole(pipeline, settings, cancel=cancel)
+    pixels = render_whole(pipeline, settings, cancel=cancel, opaque=True)
     sheet = sheet_of(pipeline.resolved[Stage.PRINT].values)
     bleed = sheet.bleed if sheet is not None and not sheet.border else 0.0
     height, width = (25.4 * n / settings.ppi for n in pixels.shape[:2])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
@@ -16,6 +17,7 @@ if TYPE_CHECKING:
 
 GRIP = 7  # px either side of the divider in which it can be taken hold of
 LEAST = {Shape.RECTANGLE: 24.0, Shape.LINE: 4.0}  # px of the result; a smaller stroke is a slip of the hand
+Held = Callable[[float, float], float | None]  # width to height that a rectangle of these sides is to have
 Points = tuple[tuple[float, float], ...]  # x and y in px of the result
 
 
@@ -29,11 +31,12 @@ class Hand:
         self.drawn: QLineF | None = None  # from where a stroke began to the pointer, in the result
         self.shape: Shape | None = None  # what the next stroke is asked for, if for anything but panning
         self._then: Callable[[Points], None] | None = None
+        self._held: Held = lambda width, height: None
         self._on_divider = self._in_navigator = False
 
-    def ask(self, shape: Shape, then: Callable[[Points], None]) -> None:
-        """Let the next stroke draw something instead of panning."""
-        self.shape, self._then = shape, then
+    def ask(self, shape: Shape, then: Callable[[Points], None], held: Held = lambda width, height: None) -> None:
+        """Let the next stroke draw something instead of panning; a rectangle may be held to a ratio."""
+        self.shape, self._then, self._held = shape, then, held
         self._easel.setCursor(Qt.CursorShape.CrossCursor)
 
     def call_off(self) -> None:
@@ -47,8 +50,18 @@ class Hand:
         """The rectangle being drawn, within the result."""
         if self.drawn is None or self.shape is not Shape.RECTANGLE:
             return None
-        size = self._easel.result.size
-        return QRectF(self.drawn.p1(), self.drawn.p2()).normalized() & QRectF(0, 0, size.width, size.height)
+        size, start = self._easel.result.size, self.drawn.p1()
+        whole = QRectF(0, 0, size.width, size.height)
+        end = QPointF(
+            min(max(self.drawn.x2(), whole.left()), whole.right()),
+            min(max(self.drawn.y2(), whole.top()), whole.bottom()),
+        )
+        right, down = end.x() - start.x(), end.y() - start.y()
+        wanted = self._held(abs(right), abs(down)) if right and down else None
+        if wanted is not None:  # from where it began, within what was drawn
+            width = min(abs(right), abs(down) * wanted)
+            end = start + QPointF(math.copysign(width, right), math.copysign(width / wanted, down))
+        return QRectF(start, end).normalized() & whole
 
     @property
     def drawn_line(self) -> QLineF | None:

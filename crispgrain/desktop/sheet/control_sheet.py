@@ -136,10 +136,7 @@ class ControlSheet(QScrollArea):
         if shot is None or pipeline is None:
             return
         given, _ = treatment.addressed(self.operation)
-        there = next((o for o in pipeline.resolved.operations if o.id == self.operation), None)
-        resolved = there or (
-            pipeline.resolved[stage] if given.everywhere else concrete(given, shot.source, shot.reading)
-        )
+        resolved = concrete(given, shot.source, shot.reading) if not given.everywhere else pipeline.resolved[stage]
         role = Role.EVERYWHERE if given.everywhere else Role.ZONE
         usable = [m for m in models_of(stage, role) if m.fits(shot.source)]
         if resolved.model not in usable:
@@ -155,7 +152,8 @@ class ControlSheet(QScrollArea):
         self.model.setCurrentIndex(self.model.findData(resolved.model.id))
         self.model.setVisible(len(usable) > 1)
         self.purpose.setText(resolved.model.purpose)
-        remarks = remark_words(stage, pipeline) if given.everywhere else list(resolved.remarks)
+        there = pipeline.resolved.find(self.operation) or resolved  # with what the whole treatment makes of it
+        remarks = remark_words(stage, pipeline) if given.everywhere else list(there.remarks)
         self.remark.setText("\n\n".join(remarks))
         self.remark.setVisible(bool(remarks))
         self.strip.setVisible(ABOUT[stage].compared and given.everywhere)

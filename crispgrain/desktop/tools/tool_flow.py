@@ -35,7 +35,11 @@ class ToolFlow(QObject):
         if tool.shape is Shape.NOTHING:
             self._use(tool, self._session.operation, ())
             return
-        self._easel.hand.ask(tool.shape, partial(self._use, tool, self._session.operation))
+        operation, shot = self._session.operation, self._session.shot
+        there = self._session.pipeline.resolved.find(operation) if self._session.pipeline is not None else None
+        held = partial(tool.held, there.values, shot.source.size) if there is not None and shot is not None else None
+        then = partial(self._use, tool, operation)
+        self._easel.hand.ask(tool.shape, then, held) if held else self._easel.hand.ask(tool.shape, then)
         self._status.say(tool.hint)
 
     def _use(self, tool: Tool, operation: str, points: Points) -> None:

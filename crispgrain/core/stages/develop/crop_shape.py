@@ -138,6 +138,14 @@ def after(frame: Frame, values: Values) -> Frame:
     return replace(frame, size=seen, to_source=to_source, wraps=frame.wraps and whole and left_alone)
 
 
+def seen_ratio(values: Values, size: Size, width: float, height: float) -> float | None:
+    """As :func:`ratio`, of sides as they are seen after quarter turns."""
+    if not _swaps(values):
+        return ratio(values, size, width, height)
+    wanted = ratio(values, size, height, width)
+    return 1 / wanted if wanted is not None else None
+
+
 def _swaps(values: Values) -> bool:
     return str(values["turn"]) in ("90", "270")
 

@@ -9,7 +9,7 @@ import numpy as np
 from ...meter.level import tilt_of_shot
 from ...model import Drawn, Shape, Tool, ToolError, Values
 from ...transform import Transform
-from .crop_shape import perspective, straightened
+from .crop_shape import perspective, seen_ratio, straightened
 from .perspective import MOST, as_text, correction, lines_from
 
 EDGES = ("left", "top", "right", "bottom")
@@ -61,7 +61,7 @@ def _of_perspective(drawn: Drawn) -> tuple[Values, str]:
 
 CROP = Tool(
     "Draw crop …", "Drag a rectangle over what is to stay. Esc leaves it.", "crop drawn", Shape.RECTANGLE,
-    _of_rectangle,
+    _of_rectangle, held=seen_ratio,
 )  # fmt: skip
 LEVEL = Tool(
     "Level line …", "Draw along something that is to be level or upright. Esc leaves it.", "straightened", Shape.LINE,
