@@ -6,6 +6,8 @@ import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
+from crispgrain.geometry import Size
+
 from .files.lens_profiles import known_lens
 from .files.source import Source
 from .frame import Frame
@@ -171,7 +173,7 @@ def for_calm(resolved: Resolved, reading: Reading, treatment: Treatment) -> Reso
     enlarging, denoising = resolved[Stage.ENLARGE], resolved[Stage.DENOISE]
     if CALMNESS.id not in enlarging.values or CALMNESS.id in treatment[Stage.ENLARGE].values:
         return resolved
-    frame = Frame(reading.size, reading.noise)
+    frame = Frame(Size(reading.size.height, reading.size.width), reading.noise)
     left = denoising.model.after(frame, denoising.values).left(0.0) if denoising.on else 1.0
     values = {**enlarging.values, CALMNESS.id: calm_for(reading, left)}
     return replace(resolved, stages={**resolved.stages, Stage.ENLARGE: replace(enlarging, values=values)})

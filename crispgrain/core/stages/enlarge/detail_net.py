@@ -42,11 +42,14 @@ def run(pixels: Array, values: Values, context: Context) -> Array:
     What area averaging of the result says is still missing of the source is put
     back (:func:`.resample.back_project`), so that neither colour nor brightness drifts.
     """
-    calm = np.float32(float(values["calmness"]) / 100) if not shrinks(context) else 0
-    result = enlarged(pixels, values, context, {f: network_name(f) for f in FACTORS}, PROJECTIONS) if calm < 1 else 0
-    if not calm or runtime.unavailable(RESTORING[4]):
-        return result
-    return result * (1 - calm) + calm * enlarged(pixels, values, context, RESTORING, 0)
+    calm = np.float32(float(values["calmness"]) / 100)
+    if shrinks(context) or runtime.unavailable(RESTORING[4]):
+        calm = np.float32(0)
+    by_factor = {f: network_name(f) for f in FACTORS}
+    if calm == 1:
+        return enlarged(pixels, values, context, RESTORING, 0)
+    result = enlarged(pixels, values, context, by_factor, PROJECTIONS)
+    return result * (1 - calm) + calm * enlarged(pixels, values, context, RESTORING, 0) if calm else result
 
 
 def enlarged(
