@@ -27,7 +27,7 @@ class Operation:
     on: bool | None = field(default=None, validator=validators.optional(validators.instance_of(bool)))
     model: str | None = field(default=None, validator=validators.optional(validators.instance_of(str)))
     values: Mapping[str, Value] = field(factory=dict)
-    mask: Mask | None = field(default=None, validator=validators.optional(validators.instance_of(Mask)))
+    mask: Mask | None = field(default=None, validator=validators.optional(validators.instance_of(Mask)))  # type: ignore[type-abstract]
 
     @property
     def everywhere(self) -> bool:

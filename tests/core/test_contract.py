@@ -17,7 +17,7 @@ from crispgrain.core.masks import LinearGradient
 from crispgrain.core.meter import Blur, Compression, Extent, Noise, Reading
 from crispgrain.core.model import Domain, Model, Role, Stage
 from crispgrain.core.operation import Operation
-from crispgrain.core.registry import MODELS
+from crispgrain.core.registry import LENS, MODELS
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
 from crispgrain.core.treatment import Treatment
@@ -70,6 +70,8 @@ def chain(model: Model, size: Size, tile: int = 64, pattern: str = "RGGB", spoil
     elif model.may_be(Role.ZONE):
         treatment, zone = plain.with_zone(model.stage, mask or LinearGradient((0.2, 0.1), (0.7, 0.9)))
         treatment = treatment.set(f"{zone}.exposure", 1.0)
+    elif model is LENS:
+        treatment = plain.set("lens.by", "own").set("lens.bulge", 4.0).set("lens.red_size", 2.0).set("lens.dark", 0.5)
     else:
         treatment = plain.set(f"{model.id}.left", 10.0).set(f"{model.id}.angle", 3.0)
     return Pipeline(source, reading, resolve(treatment, source, reading), tile=tile)
@@ -142,7 +144,7 @@ def test_a_mask_leaves_alone_what_is_beyond_it(model, size, ends):
     assume(abs(start[0] - end[0]) + abs(start[1] - end[1]) > 0.05)
     mask = LinearGradient(start, end)
     pipeline = chain(model, size, mask=mask)
-    values = mask.values(pipeline.steps[-1].after, size, size.rect)
+    values = mask.values(pipeline.steps[-1].after, pipeline.ground, size.rect)
     plain = Treatment().only([]).set("develop.exposure", 0.0)
     without = whole(Pipeline(pipeline.source, pipeline.reading, resolve(plain, pipeline.source, pipeline.reading)))
     np.testing.assert_array_equal(whole(pipeline)[values == 0], without[values == 0])

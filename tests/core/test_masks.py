@@ -6,7 +6,7 @@ import pytest
 from crispgrain.core.colour import icc
 from crispgrain.core.files import PictureSource, read_shot
 from crispgrain.core.frame import Frame
-from crispgrain.core.masks import LinearGradient, blended
+from crispgrain.core.masks import Ground, LinearGradient, blended
 from crispgrain.core.meter import Noise, Reading, measure
 from crispgrain.core.model import Stage
 from crispgrain.core.operation import Operation
@@ -34,8 +34,12 @@ def whole(source, treatment: Treatment, reading: Reading = READING, tile: int = 
     return pipeline.region(pipeline.size.rect)
 
 
+def ground(size: Size) -> Ground:
+    return Ground.of(PictureSource("x.png", np.zeros((size.height, size.width, 3), np.uint8), icc.profile("srgb")))
+
+
 def test_a_gradient_is_whole_on_one_side_and_nothing_on_the_other():
-    values = UPPER.values(Frame(Size(100, 50), Noise()), Size(100, 50), Rect(0, 0, 100, 50))
+    values = UPPER.values(Frame(Size(100, 50), Noise()), ground(Size(100, 50)), Rect(0, 0, 100, 50))
     assert (values[:40] == 1).all() and (values[60:] == 0).all()
     assert (np.diff(values[:, 7]) <= 0).all()
     assert values[50, 0] + values[49, 0] == pytest.approx(1, abs=1e-6)
@@ -47,8 +51,8 @@ def test_a_gradient_stays_on_its_subject_in_another_frame():
     source = Size(100, 200)
     whole_frame = Frame(source, Noise())
     near = whole_frame.sized(Size(200, 400))
-    a = slanted.values(whole_frame, source, Rect(20, 30, 10, 10))
-    b = slanted.values(near, source, Rect(40, 60, 20, 20)).reshape(10, 2, 10, 2).mean((1, 3))
+    a = slanted.values(whole_frame, ground(source), Rect(20, 30, 10, 10))
+    b = slanted.values(near, ground(source), Rect(40, 60, 20, 20)).reshape(10, 2, 10, 2).mean((1, 3))
     np.testing.assert_allclose(a, b, atol=1e-3)
 
 

@@ -11,7 +11,7 @@ from ..colour.spaces import apply_matrix
 from ..files.preview import sensor_colours, shrunk
 from ..files.source import PictureSource, RawSource, Source
 from ..frame import Frame
-from ..masks import blended
+from ..masks import Ground, blended
 from ..meter.reading import Noise
 from ..model import Stage
 from ..resolve import Resolved
@@ -40,7 +40,8 @@ def overview(source: Source, resolved: Resolved, longest: int = 1600) -> Array:
     frame = Frame(Size(*developed.shape[:2]), Noise())
     for zone in (o for o in resolved.beside if o.on and o.model is light.MODEL):
         if zone.mask is not None:
-            mask = zone.mask.values(frame, frame.size, frame.size.rect)
+            whole = Frame(source.size, Noise()).sized(frame.size)
+            mask = zone.mask.values(whole, Ground.of(source), frame.size.rect)
             developed = blended(developed, lit(developed, zone.values), mask)
     shape = next((o for o in resolved.beside if o.on and o.model is crop.MODEL), None)
     return developed if shape is None else crop.of_whole(developed, shape.values)

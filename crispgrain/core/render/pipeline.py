@@ -13,7 +13,7 @@ from crispgrain.geometry import Rect, Size, tile_rect, tiles_over
 
 from ..files.source import RawSource, Source
 from ..frame import Frame
-from ..masks import Mask, blended
+from ..masks import Ground, Mask, blended
 from ..meter.reading import Reading
 from ..model import Context, Domain, Model, Product, Role, Stage, Values
 from ..resolve import Resolved, ResolvedOperation
@@ -91,6 +91,7 @@ class Pipeline:
         self.reading = reading
         self.resolved = resolved
         self.cache = cache if cache is not None else TileCache()
+        self.ground = Ground.of(source, self.cache.get)  # what masks look at
         self.tile = tile
         self.steps = self._chain()
         self.fixed = any(s.model.same_tiles for s in self.steps)  # to one grid of tiles, whatever is asked for
@@ -164,6 +165,7 @@ class Pipeline:
         )
         treatment = reduce_treatment(self.resolved, whole, own, enlarge)
         pipeline = Pipeline(small.source, small.reading, treatment, self.cache, self.tile)
+        pipeline.ground = self.ground.reduced(small.source)
         pipeline.tile = self.tile  # whatever the models left out would have asked for
         return pipeline
 
@@ -239,7 +241,7 @@ class Pipeline:
         moved = whole_shift(step)
         if moved is not None:
             return given(wanted.moved(*moved))
-        mask = step.mask.values(step.after, self.source.size, wanted) if step.mask is not None else None
+        mask = step.mask.values(step.after, self.ground, wanted) if step.mask is not None else None
         if mask is not None and not mask.any():
             return elsewhere(wanted)
         result = self._mixed(step, wanted, given, cancel)
@@ -251,7 +253,7 @@ class Pipeline:
         for told in step.told:
             share = np.ones((wanted.height, wanted.width), np.float32)
             for mask, inside in told.where:
-                values = mask.values(step.after, self.source.size, wanted)
+                values = mask.values(step.after, self.ground, wanted)
                 share *= values if inside else 1 - values
             if share.min() == 1:
                 return self._run(step, told, wanted, given, cancel)

@@ -105,7 +105,7 @@ class ToolFlow(QObject):
         shot, to_source = self._session.shot, self._to_source()
         zone = self._session.treatment.find(self._session.operation)
         mask = zone.mask if zone is not None else None
-        if shot is None or to_source is None or mask is None:
+        if shot is None or to_source is None or not isinstance(mask, LinearGradient):
             self._easel.show_guide(None)
             return
         size = shot.source.size

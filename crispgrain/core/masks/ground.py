@@ -1,0 +1,108 @@
+"""What masks lie on: a shot's pixels, whole and small, as far as masks look at them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable
+from dataclasses import dataclass, replace
+from typing import Any
+
+import cv2
+import numpy as np
+
+from crispgrain.arrays import Array
+from crispgrain.geometry import Rect, Size
+
+from ..colour.spaces import WORKING_TO_SRGB, apply_matrix, srgb_encode
+from ..files.preview import sensor_colours, shrunk
+from ..files.source import PictureSource, RawSource, Source
+
+LONGEST = 768  # px of the small picture
+GREEN = (0.25, 0.5, 0.25)  # shares of red, green and blue in the luma that masks follow: those of a sensor's cell
+MIDDLE = 0.18  # linear light to which the median of a RAW is brought, so that masks see what is dark
+
+
+def compute_anew(key: Hashable, compute: Callable[[], Any]) -> Any:
+    return compute()
+
+
+@dataclass(frozen=True)
+class Ground:
+    """A shot as masks see it.
+
+    Attributes
+    ----------
+    source : Source
+        Whose pixels edges follow.
+    origin : Source
+        What is looked for in the whole picture is looked for in this one: the same shot, not reduced.
+    remembered : callable
+        Finds what was worked out before under a key, or computes it.
+    """
+
+    source: Source
+    origin: Source
+    remembered: Callable[[Hashable, Callable[[], Any]], Any] = compute_anew
+
+    @classmethod
+    def of(cls, source: Source, remembered: Callable[[Hashable, Callable[[], Any]], Any] = compute_anew) -> Ground:
+        return cls(source, source, remembered)
+
+    def reduced(self, source: Source) -> Ground:
+        """The same shot, reduced."""
+        return replace(self, source=source)
+
+    @property
+    def size(self) -> Size:
+        return self.source.size
+
+    def found(self, name: Hashable, compute: Callable[[Ground], Array]) -> Array:
+        """Something of the whole shot, worked out once."""
+        return self.remembered((self.origin.serial, "mask", name), lambda: compute(self))
+
+    @property
+    def small(self) -> Array:
+        """The whole shot, encoded sRGB, about 768 px long: h x w x 3, 0 to 1."""
+        return self.found("small", lambda ground: _small(ground.origin))
+
+    @property
+    def light(self) -> float:
+        """By what linear light is multiplied before masks look at it; 1 for finished pictures."""
+        return float(self.found("light", lambda ground: np.array(_light(ground.origin)))) if self.source.is_raw else 1.0
+
+    def luma(self, rect: Rect) -> Array:
+        """Encoded luma (h x w) of a rectangle of the source, for edges."""
+        source = self.source
+        if isinstance(source, PictureSource):
+            stored = source.stored[rect.slices]
+            top = 1.0 if stored.dtype.kind == "f" else float(np.iinfo(stored.dtype).max)
+            return np.asarray(np.clip(stored.astype(np.float32) @ (np.array(GREEN, np.float32) / top), 0, 1))
+        # Red, green and blue of any 2 x 2 pixels around a place, weighted by a binomial, are those of a cell.
+        grown = Rect.between(rect.top // 2 * 2 - 2, rect.left // 2 * 2 - 2, rect.bottom + 2, rect.right + 2)
+        part = grown.intersect(source.size.rect)
+        cells = source.region(part) * np.tile(
+            source.white_balance[source.pattern], (part.height // 2 + 1, part.width // 2 + 1)
+        )[: part.height, : part.width].astype(np.float32)
+        taps = np.array([0.25, 0.5, 0.25], np.float32)
+        even = cv2.sepFilter2D(cells, cv2.CV_32F, taps, taps, borderType=cv2.BORDER_REFLECT_101)
+        return np.clip(srgb_encode(np.float32(self.light) * even[rect.within(part).slices]), 0, 1)
+
+    def small_luma(self) -> Array:
+        """As :meth:`luma`, of the small picture."""
+        return np.asarray(self.small @ np.array(GREEN, np.float32))
+
+
+def _linear(source: Source) -> Array:
+    if isinstance(source, RawSource):
+        return apply_matrix(sensor_colours(source, LONGEST) * source.white_balance, source.camera_to_working)
+    stored = np.ascontiguousarray(shrunk(source.stored, LONGEST))
+    small = PictureSource(source.path, stored, source.icc)
+    return small.region(small.size.rect)
+
+
+def _light(source: Source) -> float:
+    return MIDDLE / max(float(np.median(_linear(source))), 1e-4)
+
+
+def _small(source: Source) -> Array:
+    light = _light(source) if isinstance(source, RawSource) else 1.0
+    return np.clip(srgb_encode(apply_matrix(_linear(source), WORKING_TO_SRGB) * np.float32(light)), 0, 1)
