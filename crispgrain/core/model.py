@@ -89,6 +89,7 @@ class Shape(Enum):
     NOTHING = "nothing"
     LINE = "line"
     RECTANGLE = "rectangle"
+    PATH = "path"  # drawn freely; a click is one point
 
 
 @dataclass(frozen=True)

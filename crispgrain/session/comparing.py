@@ -11,9 +11,11 @@ from crispgrain.core.colour import icc
 from crispgrain.core.colour.proof import Proof
 from crispgrain.core.errors import ShotError
 from crispgrain.core.model import Stage
+from crispgrain.core.operation import Operation
 from crispgrain.core.outside import OutsidePicture
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.consistency import Consistency
+from crispgrain.core.render.mask_view import MaskView, Shown
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.views import Axis, Halo, Outside, Residual, Result, View
 from crispgrain.core.render.whole import settings_of
@@ -49,11 +51,15 @@ class Look(Enum):
     COLOUR_RESIDUAL = "Residual, colour"
     HALO = "Halo warning"
     CONSISTENCY = "Consistency with the source"
+    MASK = "Mask over the picture"
+    MASK_GREY = "Mask as grey"
+    MASK_OUTLINE = "Outline of the mask"
     PROOF = "Soft proof"
     PAPER_PROOF = "Soft proof with paper and ink"
     GAMUT = "Gamut warning"
 
 
+MASKS = {Look.MASK: Shown.COLOUR, Look.MASK_GREY: Shown.GREY, Look.MASK_OUTLINE: Shown.OUTLINE}
 PROOFS = (Look.PROOF, Look.PAPER_PROOF, Look.GAMUT)
 
 
@@ -113,13 +119,17 @@ class Comparing:
             return 1
         return 2 if self.outside is None else 3
 
-    def compare(self, shot: Shot, treatment: Treatment, stage: Stage, cache: TileCache) -> Comparison:
-        """The two views for a shot as it is treated now."""
+    def compare(
+        self, shot: Shot, treatment: Treatment, stage: Stage, cache: TileCache, operation: str = ""
+    ) -> Comparison:
+        """The two views for a shot as it is treated now; ``operation`` is the one whose mask may be shown."""
         before, after, captions = self._pipelines(shot, treatment, stage, cache)
         if self.outside is not None:
             return self._beside(self.outside, before, after, captions)
         if self.look is Look.PICTURE:
             return Comparison(Result(before), Result(after), captions)
+        if self.look in MASKS:
+            return self._masked(before, after, captions, treatment.find(operation))
         if self.look in PROOFS:
             return self._proven(before, after, captions)
         if self.look is Look.CONSISTENCY:
@@ -152,6 +162,16 @@ class Comparing:
         warning = self.mark if self.look is Look.GAMUT else None
         paper = self.look is Look.PAPER_PROOF
         return Proof(settings.profile_bytes, settings.intent, settings.black_point, paper, warning)
+
+    def _masked(
+        self, before: Pipeline, after: Pipeline, captions: tuple[str, str], operation: Operation | None
+    ) -> Comparison:
+        """The source beside the result with the mask of an operation over it."""
+        if operation is None or operation.mask is None:
+            remark = "Choose a zone: what is open here shows everywhere."
+            return Comparison(Result(before), Result(after), captions, remark)
+        view = MaskView(after, operation.mask, MASKS[self.look])
+        return Comparison(Result(before), view, (captions[0], f"where {operation.id.replace('-', ' ')} shows"))
 
     def _consistent(self, before: Pipeline, after: Pipeline, captions: tuple[str, str]) -> Comparison:
         """The source beside what the result differs by from it, reduced back to its pixels."""

@@ -231,7 +231,7 @@ class Session:
         shot = self.shot
         if shot is None:
             return None
-        return self.comparing.compare(shot, treatment or self.treatment, self.stage, self.cache)
+        return self.comparing.compare(shot, treatment or self.treatment, self.stage, self.cache, self.operation)
 
     def choose_stage(self, stage: Stage) -> None:
         self.stage, self.operation = stage, stage.value

@@ -55,9 +55,9 @@ def shown(window, layer: str, x: int, y: int, size: int = 40) -> np.ndarray:
     return icc.from_working(pipeline.region(rect), icc.profile("srgb"), 8)
 
 
-def drag(qtbot, widget, start: QPoint, end: QPoint) -> None:
-    qtbot.mousePress(widget, LEFT, pos=start)
+def drag(qtbot, widget, start: QPoint, end: QPoint, button=LEFT) -> None:
+    qtbot.mousePress(widget, button, pos=start)
     middle = QPoint((start.x() + end.x()) // 2, (start.y() + end.y()) // 2)
     qtbot.mouseMove(widget, middle)
     qtbot.mouseMove(widget, end)
-    qtbot.mouseRelease(widget, LEFT, pos=end)
+    qtbot.mouseRelease(widget, button, pos=end)

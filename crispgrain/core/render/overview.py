@@ -20,7 +20,7 @@ from ..stages.develop.develop import highlights
 from ..stages.develop.light import lit
 
 
-def overview(source: Source, resolved: Resolved, longest: int = 1600) -> Array:
+def overview(source: Source, resolved: Resolved, longest: int = 1600, ground: Ground | None = None) -> Array:
     """Develop a shot at reduced size, with its zones and its crop, and without any other stage.
 
     A RAW's cells are averaged to one pixel each, so nothing is interpolated;
@@ -41,7 +41,7 @@ def overview(source: Source, resolved: Resolved, longest: int = 1600) -> Array:
     for zone in (o for o in resolved.beside if o.on and o.model is light.MODEL):
         if zone.mask is not None:
             whole = Frame(source.size, Noise()).sized(frame.size)
-            mask = zone.mask.values(whole, Ground.of(source), frame.size.rect)
+            mask = zone.mask.values(whole, ground or Ground.of(source), frame.size.rect)
             developed = blended(developed, lit(developed, zone.values), mask)
     shape = next((o for o in resolved.beside if o.on and o.model is crop.MODEL), None)
     return developed if shape is None else crop.of_whole(developed, shape.values)

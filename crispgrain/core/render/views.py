@@ -117,7 +117,7 @@ def shrunk(pixels: Array, level: int) -> Array:
 
 
 @dataclass(frozen=True)
-class _InResult:
+class InResult:
     """Something in the pixels of one result."""
 
     pipeline: Pipeline
@@ -140,7 +140,7 @@ class _InResult:
 
 
 @dataclass(frozen=True)
-class Result(_InResult):
+class Result(InResult):
     """The result itself, as an exported sRGB file would have it, or a soft proof of another file."""
 
     proof: Proof | None = None
@@ -178,7 +178,7 @@ class Result(_InResult):
 
 
 @dataclass(frozen=True)
-class Outside(_InResult):
+class Outside(InResult):
     """Another picture of the scene, in the pixels of a result; or what it has more than that, around mid grey."""
 
     picture: OutsidePicture

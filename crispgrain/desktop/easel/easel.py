@@ -204,11 +204,10 @@ class Easel(QWidget):
             event.accept()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        if event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
-            self.hand.press(event)
+        self.hand.press(event)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        self.hand.move(event.position())
+        self.hand.move(event.position(), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
         if self.result.view is None:
             return
         place, size = self.to_picture(event.position()), self.result.size

@@ -16,7 +16,11 @@ if TYPE_CHECKING:
     from .easel import Easel
 
 GRIP = 7  # px either side of the divider in which it can be taken hold of
-LEAST = {Shape.RECTANGLE: 24.0, Shape.LINE: 4.0}  # px of the result; a smaller stroke is a slip of the hand
+LEAST = {
+    Shape.RECTANGLE: 24.0,
+    Shape.LINE: 4.0,
+    Shape.PATH: 0.0,
+}  # px; less is a slip of the hand
 Held = Callable[[float, float], float | None]  # width to height that a rectangle of these sides is to have
 Points = tuple[tuple[float, float], ...]  # x and y in px of the result
 
@@ -29,19 +33,25 @@ class Hand:
         self.pointer: QPointF | None = None
         self.pressed: QPointF | None = None
         self.drawn: QLineF | None = None  # from where a stroke began to the pointer, in the result
+        self.path: list[QPointF] = []  # of a stroke that is drawn freely, in the result
+        self.width = 0.0  # px of the result that a path is wide
+        self.away = False  # whether a stroke takes away: drawn with the Alt key, or the right button
         self.shape: Shape | None = None  # what the next stroke is asked for, if for anything but panning
         self._then: Callable[[Points], None] | None = None
         self._held: Held = lambda width, height: None
         self._on_divider = self._in_navigator = False
 
-    def ask(self, shape: Shape, then: Callable[[Points], None], held: Held = lambda width, height: None) -> None:
+    def ask(
+        self, shape: Shape, then: Callable[[Points], None], held: Held = lambda width, height: None, width: float = 0.0
+    ) -> None:
         """Let the next stroke draw something instead of panning; a rectangle may be held to a ratio."""
-        self.shape, self._then, self._held = shape, then, held
+        self.shape, self._then, self._held, self.width = shape, then, held, width
         self._easel.setCursor(Qt.CursorShape.CrossCursor)
 
     def call_off(self) -> None:
         """Forget what was asked for; the next stroke pans again."""
         self.shape = self._then = self.drawn = None
+        self.path = []
         self._easel.setCursor(Qt.CursorShape.ArrowCursor)
         self._easel.update()
 
@@ -69,20 +79,25 @@ class Hand:
 
     def press(self, event: QMouseEvent) -> None:
         easel, at = self._easel, event.position()
+        if event.button() == Qt.MouseButton.RightButton and self.shape is not Shape.PATH:
+            return
         self.pressed = at
         navigator = easel.navigator
         if navigator is not None and navigator.contains(at):
             self._in_navigator = True
             self._look_at(at, navigator)
-        elif self.shape is not None and event.button() == Qt.MouseButton.LeftButton:
+        elif self.shape is not None and (event.button() == Qt.MouseButton.LeftButton or self.shape is Shape.PATH):
             start = easel.to_picture(at)
-            self.drawn = QLineF(start, start)
+            self.drawn, self.path = QLineF(start, start), [start]
+            alt = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+            self.away = alt or event.button() == Qt.MouseButton.RightButton
         else:
             self._on_divider = self._near_divider(at)
             if not self._on_divider:
                 easel.setCursor(Qt.CursorShape.ClosedHandCursor)
 
-    def move(self, at: QPointF) -> None:
+    def move(self, at: QPointF, straight: bool = False) -> None:
+        """The pointer is elsewhere; ``straight`` makes what is drawn freely a line."""
         easel = self._easel
         self.pointer = at
         if self._in_navigator and (navigator := easel.navigator) is not None:
@@ -90,8 +105,12 @@ class Hand:
         elif self.pressed is None:
             if self.shape is None:
                 self._show_divider_cursor(at)
+            elif self.shape is Shape.PATH:
+                easel.update()
         elif self.drawn is not None:
-            self.drawn.setP2(easel.to_picture(at))
+            there = easel.to_picture(at)
+            self.drawn.setP2(there)
+            self.path = [self.drawn.p1(), there] if straight else [*self.path, there]
             easel.update()
         elif self._on_divider:
             easel.move_divider(at)
@@ -100,14 +119,17 @@ class Hand:
             easel.viewport.pan(step.x(), step.y())
 
     def release(self) -> None:
-        drawn, rect, shape, then = self.drawn, self.drawn_rect, self.shape, self._then
+        drawn, rect, shape, then, path = self.drawn, self.drawn_rect, self.shape, self._then, self.path
+        self.path = []
         self.pressed, self.drawn, self._on_divider, self._in_navigator = None, None, False, False
         self._easel.setCursor(Qt.CursorShape.ArrowCursor)
         if drawn is None or shape is None or then is None:
             return
         self.shape = self._then = None
         self._easel.update()
-        if rect is not None and min(rect.width(), rect.height()) >= LEAST[shape]:
+        if shape is Shape.PATH:
+            then(tuple((p.x(), p.y()) for p in path))
+        elif rect is not None and min(rect.width(), rect.height()) >= LEAST[shape]:
             left, top, right, bottom = rect.left(), rect.top(), rect.right(), rect.bottom()
             then(((left, top), (right, top), (right, bottom), (left, bottom)))
         elif rect is None and drawn.length() >= LEAST[shape]:

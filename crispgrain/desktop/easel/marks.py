@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QLineF, QPointF, QRect, QRectF, QSizeF, Qt
-from PySide6.QtGui import QColor, QImage, QPainter, QPen
+from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 
 from crispgrain.desktop.base.theme import current_theme
 from crispgrain.geometry import Rect, Size
@@ -67,6 +67,23 @@ def paint_line(painter: QPainter, line: QLineF) -> None:
     for colour, width in (("#ffffff", 4), (current_theme().accent, 2)):
         painter.setPen(QPen(QColor(colour), width))
         painter.drawLines(parts)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+
+
+def paint_path(painter: QPainter, points: list[QPointF], width: float, away: bool) -> None:
+    """A stroke as wide as it is, or the outline of the brush where there is none yet."""
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    if len(points) == 1:
+        for ring, line in (("#ffffff", 3), ("#202020", 1)):
+            painter.setPen(QPen(QColor(ring), line))
+            painter.drawEllipse(points[0], max(width / 2, 2), max(width / 2, 2))
+    else:
+        colour = QColor("#ffffff" if away else current_theme().accent)
+        colour.setAlpha(130)
+        cap, join = Qt.PenCapStyle.RoundCap, Qt.PenJoinStyle.RoundJoin
+        painter.setPen(QPen(colour, max(width, 2), Qt.PenStyle.SolidLine, cap, join))
+        painter.drawPolyline(QPolygonF(points))
     painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
 

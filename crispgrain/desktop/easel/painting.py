@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QLineF, QPointF, QRect, QRectF, QSizeF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QRegion
 
+from crispgrain.core.model import Shape
 from crispgrain.core.render.views import Approximate, between
 from crispgrain.desktop.base.theme import current_theme
 from crispgrain.geometry import Rect
@@ -22,6 +23,7 @@ from .marks import (
     paint_frame,
     paint_line,
     paint_navigator,
+    paint_path,
 )
 
 if TYPE_CHECKING:
@@ -82,6 +84,10 @@ def _paint_over(painter: QPainter, easel: Easel) -> None:
     painter.setClipRect(easel.panes[-1])
     paint_guides(painter, easel.guides, QRectF(origin + whole.topLeft() * scale, QSizeF(whole.size() * scale)))
     painter.setClipping(False)
+    hand = easel.hand
+    if hand.shape is Shape.PATH and hand.pointer is not None and easel.result.view is not None:
+        path = hand.path or [easel.to_picture(hand.pointer)]
+        paint_path(painter, [origin + p * scale for p in path], hand.width * scale, hand.away and bool(hand.path))
     line = easel.hand.drawn_line or easel.guide
     if line is not None:
         paint_line(painter, QLineF(origin + line.p1() * scale, origin + line.p2() * scale))

@@ -27,6 +27,7 @@ from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment
 
 from .histogram import Histogram
+from .mask_panel import MaskPanel
 from .rows import Row, WheelPasses, row_for
 from .zone_row import ZoneRow
 
@@ -79,7 +80,7 @@ class ControlSheet(QScrollArea):
         self.strip.setToolTip("Compare models and strengths of this stage on one spot.")
         self.tools: list[QPushButton] = []
         self._drawing = QGridLayout()
-        self.zones = ZoneRow()
+        self.zones, self.masks = ZoneRow(), MaskPanel()
         self.settings = QVBoxLayout()
         self.settings.setSpacing(8)
         self.reading = faint()
@@ -102,6 +103,7 @@ class ControlSheet(QScrollArea):
         layout.addWidget(self.reading)
         layout.addWidget(rule)
         layout.addWidget(self.zones)
+        layout.addWidget(self.masks)
         layout.addWidget(self.model)
         layout.addWidget(self.purpose)
         layout.addWidget(self.remark)
@@ -142,6 +144,7 @@ class ControlSheet(QScrollArea):
         if resolved.model not in usable:
             usable = [resolved.model]
         self.zones.show_operations(stage, treatment, self.operation)
+        self.masks.show_mask(given.mask)
         if self._shown != (self.operation, resolved.model) or self.model.count() != len(usable):
             self._build(resolved)
             self.model.clear()

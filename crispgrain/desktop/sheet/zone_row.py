@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QToolButton, QWidget
 
 from crispgrain.core.model import Role, Stage
 from crispgrain.core.registry import models_of
@@ -26,11 +26,16 @@ class ZoneRow(QWidget):
         self.list.setToolTip("Which part of the picture the settings below are for.")
         self.add = QPushButton("Add zone …")
         self.add.setToolTip("Treat a part of the picture by itself: draw from where it is whole to where it ends.")
+        self.ways = QToolButton()
+        self.ways.setText("by …")
+        self.ways.setToolTip("Add a zone that is found, painted or outlined instead.")
+        self.ways.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.remove = QPushButton("Remove")
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(self.list, 1)
         layout.addWidget(self.add)
+        layout.addWidget(self.ways)
         layout.addWidget(self.remove)
         layout.addStretch()
         self.list.activated.connect(lambda row: self.chosen.emit(self.list.itemData(row)))
@@ -49,6 +54,7 @@ class ZoneRow(QWidget):
         self.list.setVisible(len(ids) > 1)
         self.remove.setVisible(current != stage and treatment.find(current) is not None)
         self.add.setVisible(zoned and not self.remove.isVisibleTo(self))
+        self.ways.setVisible(self.add.isVisibleTo(self))
         self.setVisible(zoned)
 
 

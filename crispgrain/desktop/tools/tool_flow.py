@@ -1,15 +1,14 @@
-"""What is drawn on the easel becomes part of the treatment: zones, and whatever a model's tools are for."""
+"""What is drawn on the easel becomes settings, as a model's tools make them of it."""
 
 from __future__ import annotations
 
 from functools import partial
 
 import numpy as np
-from PySide6.QtCore import QLineF, QObject
+from PySide6.QtCore import QObject
 
 from crispgrain.arrays import Array
 from crispgrain.core.errors import TreatmentError
-from crispgrain.core.masks import LinearGradient
 from crispgrain.core.model import Drawn, Role, Shape, Tool, ToolError, Values
 from crispgrain.core.resolve import concrete
 from crispgrain.core.transform import Transform
@@ -18,7 +17,6 @@ from crispgrain.desktop.base.status_line import StatusLine
 from crispgrain.desktop.easel.easel import Easel
 from crispgrain.desktop.easel.hand import Points
 from crispgrain.desktop.sheet.path_row import PathRow
-from crispgrain.desktop.sheet.zone_row import operation_name
 from crispgrain.session.session import Session
 
 
@@ -50,7 +48,7 @@ class ToolFlow(QObject):
         concretely = concrete(given, shot.source, shot.reading)
         if concretely.model.may_be(Role.SHAPE) and self._session.pipeline is not None:
             to_source = self._session.pipeline.unbent.inverse.after(to_source)
-        points = _moved(points, to_source) if points else ()
+        points = moved_points(points, to_source) if points else ()
         drawn = Drawn(points, shot.source, shot.reading, concretely.values)
 
         def done(answer: Values | tuple[Values, str]) -> None:
@@ -89,46 +87,11 @@ class ToolFlow(QObject):
 
         self._background.submit(Urgency.OPENING, lambda: pipeline.product(product, values), done)
 
-    # ---- zones -----------------------------------------------------------------------
-    def add_zone(self) -> None:
-        """Ask for a gradient of a new zone of the stage that is open."""
-        self._easel.hand.ask(Shape.LINE, self._take_gradient)
-        self._status.say("Draw from where the zone is whole to where it ends. Esc leaves it.")
-
-    def remove(self, id: str) -> None:
-        session, stage = self._session, self._session.stage
-        session.change_treatment(session.treatment.without(id), f"{stage.label}: {operation_name(id)} removed")
-        session.choose_operation(stage.value)
-
-    def show_guide(self) -> None:
-        """Show on the easel where the zone that is open lies; nothing for what has no mask."""
-        shot, to_source = self._session.shot, self._to_source()
-        zone = self._session.treatment.find(self._session.operation)
-        mask = zone.mask if zone is not None else None
-        if shot is None or to_source is None or not isinstance(mask, LinearGradient):
-            self._easel.show_guide(None)
-            return
-        size = shot.source.size
-        ends = [(x * size.width, y * size.height) for x, y in (mask.start, mask.end)]
-        (x1, y1), (x2, y2) = _moved(tuple(ends), to_source.inverse)
-        self._easel.show_guide(QLineF(x1, y1, x2, y2))
-
-    def _take_gradient(self, points: Points) -> None:
-        session, shot, to_source = self._session, self._session.shot, self._to_source()
-        if shot is None or to_source is None:
-            return
-        size = shot.source.size
-        start, end = ((x / size.width, y / size.height) for x, y in _moved(points, to_source))
-        treatment, id = session.treatment.with_zone(session.stage, LinearGradient(start, end))
-        self._status.say("")
-        session.change_treatment(treatment, f"{session.stage.label}: {operation_name(id)}")
-        session.choose_operation(id)
-
     def _to_source(self) -> Transform | None:
         pipeline = self._session.pipeline
         return pipeline.steps[-1].after.to_source if pipeline is not None else None
 
 
-def _moved(points: Points, transform: Transform) -> Points:
+def moved_points(points: Points, transform: Transform) -> Points:
     x, y = transform(*np.array(points, float).T)
     return tuple(zip(x.tolist(), y.tolist(), strict=True))

@@ -10,6 +10,7 @@ from PySide6.QtGui import QColor, QImage
 from crispgrain.core.describe import remark_words, stage_summary
 from crispgrain.core.errors import TreatmentError
 from crispgrain.core.files import Source
+from crispgrain.core.masks import Ground
 from crispgrain.core.meter import Reading
 from crispgrain.core.model import Stage
 from crispgrain.core.render.overview import overview
@@ -27,7 +28,7 @@ from crispgrain.desktop.easel.layer import to_image
 from crispgrain.desktop.easel.renderer import EaselRenderer
 from crispgrain.desktop.rail.stage_rail import StageRail
 from crispgrain.desktop.sheet.control_sheet import ControlSheet
-from crispgrain.session.comparing import VIEW_TILE
+from crispgrain.session.comparing import MASKS, VIEW_TILE
 from crispgrain.session.session import Session
 
 SETTLING = 900  # ms in which a size being chosen is answered by a draft
@@ -104,7 +105,7 @@ class Display(QObject):
             return
         if pipeline is None or compared is None:
             return
-        self._show_overview(pipeline.source, pipeline.resolved)
+        self._show_overview(pipeline.source, pipeline.resolved, pipeline.ground)
         easel.captions = compared.captions
         self.renderer.show(compared.source, compared.result, easel.source.overview, outside=compared.outside)
         if compared.remark:
@@ -119,7 +120,7 @@ class Display(QObject):
         treatment, draft = self._session.treatment, pipeline.resolved[Stage.ENLARGE].model.draft
         return treatment.set(f"{Stage.ENLARGE}.model", draft) if self._settling.isActive() and draft else treatment
 
-    def _show_overview(self, source: Source, resolved: Resolved) -> None:
+    def _show_overview(self, source: Source, resolved: Resolved, ground: Ground) -> None:
         """Have the small rendering under the tiles made anew, if Develop has changed since it was made."""
         key = _overview_key(source, resolved)
         if key == self._overview_key:
@@ -130,7 +131,7 @@ class Display(QObject):
             if key == self._overview_key:
                 self.renderer.set_overview(image)
 
-        self._background.submit(Urgency.VISIBLE, lambda: to_image(overview(source, resolved)), done)
+        self._background.submit(Urgency.VISIBLE, lambda: to_image(overview(source, resolved, ground=ground)), done)
 
     def show_settings(self) -> None:
         """Bring rail and control sheet up to the current treatment."""
@@ -150,7 +151,7 @@ class Display(QObject):
             self.show_treated()
 
     def _operation_changed(self) -> None:
-        if self._session.comparing.stage_alone:
+        if self._session.comparing.stage_alone or self._session.comparing.look in MASKS:
             self.show_treated()
         else:
             self.show_settings()

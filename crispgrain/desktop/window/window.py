@@ -29,6 +29,7 @@ from crispgrain.desktop.several.takes_flow import TakesFlow
 from crispgrain.desktop.sheet.control_sheet import ControlSheet
 from crispgrain.desktop.strip.strip_flow import StripFlow
 from crispgrain.desktop.strip.test_strip import TestStrip
+from crispgrain.desktop.tools.mask_flow import MaskFlow
 from crispgrain.desktop.tools.tool_flow import ToolFlow
 from crispgrain.paths import orders_file, store_file
 from crispgrain.session.candidates import Candidate
@@ -73,6 +74,7 @@ class Window(QMainWindow):
         self.export_flow = ExportFlow(session, self.exporter, self.status, self.middle, self)
         self.strip_flow = StripFlow(session, self.easel, self.strip, self.status)
         self.tool_flow = ToolFlow(session, self.easel, self.background, self.status)
+        self.mask_flow = MaskFlow(session, self.easel, self.controls, self.status)
         self.several = SeveralFlow(session, self.status, self)
         self.takes = TakesFlow(session, self.status, self)
         self.line_up_view = LineUpView()
@@ -102,8 +104,6 @@ class Window(QMainWindow):
         self.controls.tool_wanted.connect(self.tool_flow.start)
         self.controls.find_wanted.connect(self.tool_flow.find)
         self.controls.zones.chosen.connect(session.choose_operation)
-        self.controls.zones.add_wanted.connect(self.tool_flow.add_zone)
-        self.controls.zones.remove_wanted.connect(self.tool_flow.remove)
         self.strip.adopted.connect(self._adopt)
         self.strip.kept.connect(self.takes.keep_candidate)
         self.strip.whole_treatments = lambda: [*self.outside.candidates(), *self.takes.candidates()]
@@ -182,7 +182,7 @@ class Window(QMainWindow):
     def _follow(self, id: int | None = None) -> None:
         """What else depends on the treatment and on the operation that is open."""
         if id in (None, self.session.current) and self.session.shot is not None:
-            self.tool_flow.show_guide()
+            self.mask_flow.show()
             self.strip_flow.refresh()
 
     def _show_together(self) -> None:

@@ -1,0 +1,205 @@
+"""From what is drawn, painted and chosen to the mask of a zone."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+import numpy as np
+from attrs import evolve
+from PySide6.QtCore import QLineF, QObject
+from PySide6.QtWidgets import QFileDialog, QMenu
+
+from crispgrain.core.errors import ShotError
+from crispgrain.core.masks import Brush, Found, How, Kind, Lasso, LinearGradient, Mask, Oval, Rough, Stroke, picture
+from crispgrain.core.model import Shape
+from crispgrain.core.transform import Transform
+from crispgrain.desktop.base.status_line import StatusLine
+from crispgrain.desktop.easel.easel import Easel
+from crispgrain.desktop.easel.hand import Points
+from crispgrain.desktop.sheet.control_sheet import ControlSheet
+from crispgrain.desktop.sheet.zone_row import operation_name
+from crispgrain.session.masking import as_parts, painted, with_part
+from crispgrain.session.session import Session
+
+from .tool_flow import moved_points
+
+Put = Callable[[Mask], None]
+DRAWN = {
+    "Gradient …": (Shape.LINE, "Draw from where it is whole to where it ends. Esc leaves it."),
+    "Ellipse …": (Shape.RECTANGLE, "Drag over the area. Esc leaves it."),
+    "Rectangle …": (Shape.RECTANGLE, "Drag over the area. Esc leaves it."),
+    "Lasso …": (Shape.PATH, "Draw around the area. Esc leaves it."),
+    "Colour …": (Shape.PATH, "Click on the colour. Esc leaves it."),
+}
+PAINTED: dict[str, Mask] = {"Brush …": Brush(), "Keep and drop …": Rough()}
+HOWS = {How.ADD: "Add", How.SUBTRACT: "Take away", How.INTERSECT: "Limit to"}
+NEAR = 3  # px of the source around a click, whose mean colour is taken
+
+
+class MaskFlow(QObject):
+    """Adds, changes and removes zones and the parts of their masks."""
+
+    def __init__(self, session: Session, easel: Easel, controls: ControlSheet, status: StatusLine) -> None:
+        super().__init__(easel)
+        self._session, self._easel, self._controls, self._status = session, easel, controls, status
+        self.panel = controls.masks
+        self.ways, self.parts = QMenu(controls), QMenu(controls)
+        self._fill(self.ways, self._new_zone)
+        self.by_how = {how: QMenu(words, self.parts) for how, words in HOWS.items()}
+        for how, menu in self.by_how.items():
+            self._fill(menu, partial(self._new_part, how))
+            self.parts.addMenu(menu)
+        controls.zones.ways.setMenu(self.ways)
+        self.panel.more.setMenu(self.parts)
+        controls.zones.add_wanted.connect(self.add_zone)
+        controls.zones.remove_wanted.connect(self.remove)
+        self.panel.changed.connect(self._put)
+        self.panel.paint_wanted.connect(self._paint)
+        for row in self.panel.brush.values():
+            row.changed.connect(lambda: self._paint(self.panel.paint.isChecked()))
+
+    def _fill(self, menu: QMenu, put: Put) -> None:
+        for kind in Kind:
+            if kind is not Kind.COLOUR:
+                menu.addAction(kind.label, partial(put, Found(kind)))
+        menu.addSeparator()
+        for words in DRAWN:
+            menu.addAction(words, partial(self._ask, words, put))
+        for words, empty in PAINTED.items():
+            menu.addAction(words, partial(self._begin_painting, put, empty))
+        menu.addAction("Grey picture …", partial(self._ask_picture, put))
+
+    # ---- zones --------------------------------------------------------------------
+    def add_zone(self) -> None:
+        """Ask for a gradient of a new zone of the stage that is open."""
+        self._ask("Gradient …", self._new_zone)
+
+    def remove(self, id: str) -> None:
+        session, stage = self._session, self._session.stage
+        session.change_treatment(session.treatment.without(id), f"{stage.label}: {operation_name(id)} removed")
+        session.choose_operation(stage.value)
+
+    def show(self) -> None:
+        """Show on the easel where the gradient of the zone that is open lies; nothing for anything else."""
+        shot, to_source = self._session.shot, self._to_source()
+        zone = self._session.treatment.find(self._session.operation)
+        parts = as_parts(zone.mask).parts if zone is not None else ()
+        mask = parts[0].shape if len(parts) == 1 else None
+        if shot is None or to_source is None or not isinstance(mask, LinearGradient):
+            self._easel.show_guide(None)
+            return
+        size = shot.source.size
+        ends = [(x * size.width, y * size.height) for x, y in (mask.start, mask.end)]
+        (x1, y1), (x2, y2) = moved_points(tuple(ends), to_source.inverse)
+        self._easel.show_guide(QLineF(x1, y1, x2, y2))
+
+    # ---- masks --------------------------------------------------------------------
+    def _new_zone(self, mask: Mask) -> None:
+        session = self._session
+        treatment, id = session.treatment.with_zone(session.stage, mask)
+        self._status.say("")
+        session.change_treatment(treatment, f"{session.stage.label}: {operation_name(id)}")
+        session.choose_operation(id)
+
+    def _new_part(self, how: How, shape: Mask) -> None:
+        self._put(with_part(self._mask(), shape, how), "part of the mask")
+
+    def _mask(self) -> Mask | None:
+        zone = self._session.treatment.find(self._session.operation)
+        return zone.mask if zone is not None else None
+
+    def _put(self, mask: Mask, words: str) -> None:
+        session = self._session
+        zone = session.treatment.find(session.operation)
+        if zone is not None:
+            session.change_treatment(
+                session.treatment.put(evolve(zone, mask=mask)), f"{operation_name(zone.id)}: {words}"
+            )
+
+    # ---- drawing ------------------------------------------------------------------
+    def _ask(self, words: str, put: Put) -> None:
+        shape, hint = DRAWN[words]
+        self._easel.hand.ask(shape, partial(self._take, words, put))
+        self._status.say(hint)
+
+    def _take(self, words: str, put: Put, points: Points) -> None:
+        places = self._shares(points)
+        self._status.say("")
+        if not places:
+            return
+        try:
+            if words == "Gradient …":
+                put(LinearGradient(places[0], places[1]))
+            elif words == "Lasso …":
+                put(Lasso(tuple(places)))
+            elif words == "Colour …":
+                put(Found(Kind.COLOUR, high=0.4, colour=self._colour_at(places[0])))
+            else:
+                put(Oval(places[0], places[2], square=words == "Rectangle …"))
+        except ValueError as error:
+            self._status.say(f"That could not be used: {error}.")
+
+    def _colour_at(self, place: tuple[float, float]) -> tuple[float, float, float]:
+        shot, pipeline = self._session.shot, self._session.pipeline
+        if shot is None or pipeline is None:
+            return Found.colour
+        small = pipeline.ground.small
+        y, x = int(place[1] * small.shape[0]), int(place[0] * small.shape[1])
+        near = small[max(y - NEAR, 0) : y + NEAR + 1, max(x - NEAR, 0) : x + NEAR + 1].reshape(-1, 3)
+        red, green, blue = (round(float(v), 4) for v in np.median(near, axis=0)) if len(near) else Found.colour
+        return red, green, blue
+
+    def _begin_painting(self, put: Put, empty: Mask) -> None:
+        put(empty)
+        self.panel.paint.setChecked(True)
+
+    def _paint(self, on: bool) -> None:
+        hand = self._easel.hand
+        pipeline = self._session.pipeline
+        if not on or pipeline is None:
+            if hand.shape is Shape.PATH:
+                hand.call_off()
+            return
+        longer = max(pipeline.source.size.width, pipeline.source.size.height)
+        width = self.panel.brush["size"].field.value() / 100 * longer / pipeline.steps[-1].after.stretch
+        hand.ask(Shape.PATH, self._take_stroke, width=width)
+
+    def _take_stroke(self, points: Points) -> None:
+        places, values = self._shares(points), {k: row.field.value() / 100 for k, row in self.panel.brush.items()}
+        if places and self._mask() is not None:
+            stroke = Stroke(
+                tuple(places), values["size"] / 2, values["feather"], values["opacity"], self._easel.hand.away
+            )
+            mask, index = painted(self._mask(), self.panel.index, stroke)
+            self._put(mask, "stroke")
+            self.panel.parts.setCurrentIndex(index)
+        self._paint(self.panel.paint.isChecked())
+
+    def _ask_picture(self, put: Put) -> None:
+        name, _ = QFileDialog.getOpenFileName(self._easel, "Grey picture", "", "Pictures (*.png *.tif *.tiff)")
+        if name:
+            self.take_picture(put, Path(name))
+
+    def take_picture(self, put: Put, path: Path) -> None:
+        """Use a grey picture as a mask; what is wrong with it is said in the bottom line."""
+        try:
+            put(picture.from_file(path))
+        except ShotError as error:
+            self._status.say(str(error))
+
+    # ---- places -------------------------------------------------------------------
+    def _shares(self, points: Points) -> list[tuple[float, float]]:
+        """Places in the result as shares of the source; those far beyond it are brought to its surroundings."""
+        shot, to_source = self._session.shot, self._to_source()
+        if shot is None or to_source is None or not points:
+            return []
+        size = shot.source.size
+        moved = moved_points(points, to_source)
+        shares = [(x / size.width, y / size.height) for x, y in moved]
+        return [(round(min(max(x, -1.0), 2.0), 6), round(min(max(y, -1.0), 2.0), 6)) for x, y in shares]
+
+    def _to_source(self) -> Transform | None:
+        pipeline = self._session.pipeline
+        return pipeline.steps[-1].after.to_source if pipeline is not None else None
