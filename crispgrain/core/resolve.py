@@ -6,6 +6,8 @@ import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
+from attrs import evolve
+
 from crispgrain.geometry import Size
 
 from .files.lens_profiles import known_lens
@@ -201,6 +203,14 @@ def concrete(operation: Operation, source: Source, reading: Reading) -> Resolved
         value = operation.values.get(p.id, p.metered_value(reading))
         values[p.id] = min(max(float(value), p.minimum), p.maximum) if p.is_number else value
     return ResolvedOperation(stage, on, model, values, tuple(remarks), None, operation.id, operation.mask)
+
+
+def fixed_by(operation: Operation, source: Source, reading: Reading) -> Operation:
+    """An operation with model and settings as a reading asks for them, whatever the rest of the shot is like."""
+    given = concrete(evolve(operation, on=None, model=None, values={}), source, reading)
+    followed = {p.id for p in given.model.parameters if p.metered is not None}
+    values = {k: v for k, v in given.values.items() if k in followed}
+    return evolve(operation, on=given.on or not operation.everywhere, model=given.model.id, values=values)
 
 
 def _without_double_work(

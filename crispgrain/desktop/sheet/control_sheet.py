@@ -48,6 +48,7 @@ class ControlSheet(QScrollArea):
     setting_changed = Signal(str, object)  # "stage.field", value or None for metered
     strip_wanted = Signal()
     tool_wanted = Signal(object)  # Tool
+    meter_wanted = Signal()
     find_wanted = Signal(object)  # a row whose value is to be found in the whole shot
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -78,6 +79,8 @@ class ControlSheet(QScrollArea):
         self.remark.setWordWrap(True)
         self.strip = QPushButton("Test strip …")
         self.strip.setToolTip("Compare models and strengths of this stage on one spot.")
+        self.here = QPushButton("Meter here …")
+        self.here.setToolTip("Have one part of the picture measured, and this stage follow it; in a zone, the zone.")
         self.tools: list[QPushButton] = []
         self._drawing = QGridLayout()
         self.zones, self.masks = ZoneRow(), MaskPanel()
@@ -113,6 +116,7 @@ class ControlSheet(QScrollArea):
         buttons.addWidget(self.strip)
         buttons.addStretch()
         layout.addLayout(buttons)
+        layout.addWidget(self.here, 0, Qt.AlignmentFlag.AlignLeft)
         layout.addSpacing(4)
         self._drawing.setColumnStretch(TOOLS_BESIDE, 1)
         layout.addLayout(self._drawing)
@@ -124,6 +128,7 @@ class ControlSheet(QScrollArea):
         self.on.clicked.connect(lambda on: self.setting_changed.emit(f"{self.operation}.on", on))
         self.follow.clicked.connect(self._follow_all)
         self.strip.clicked.connect(self.strip_wanted)
+        self.here.clicked.connect(self.meter_wanted)
         self.model.activated.connect(
             lambda i: self.setting_changed.emit(f"{self.operation}.model", self.model.itemData(i))
         )
@@ -168,6 +173,7 @@ class ControlSheet(QScrollArea):
                 self.find_wanted.emit(row)
         self.reading.setText("\n".join(reading_words(stage, pipeline)))
         metered_here = ABOUT[stage].metered and given.everywhere
+        self.here.setVisible(ABOUT[stage].metered)
         self.follow.setText("Follow the meter" if metered_here else "Start values")
         self.follow.setEnabled(given != given.reset())
 

@@ -16,6 +16,7 @@ from crispgrain.desktop.base.background import Background, Urgency
 from crispgrain.desktop.base.status_line import StatusLine
 from crispgrain.desktop.easel.easel import Easel
 from crispgrain.desktop.easel.hand import Points
+from crispgrain.desktop.sheet.control_sheet import ControlSheet
 from crispgrain.desktop.sheet.path_row import PathRow
 from crispgrain.session.session import Session
 
@@ -23,8 +24,12 @@ from crispgrain.session.session import Session
 class ToolFlow(QObject):
     """Asks for a stroke on the easel and makes settings, or an operation, of it."""
 
-    def __init__(self, session: Session, easel: Easel, background: Background, status: StatusLine) -> None:
+    def __init__(
+        self, session: Session, easel: Easel, controls: ControlSheet, background: Background, status: StatusLine
+    ) -> None:
         super().__init__(easel)
+        controls.tool_wanted.connect(self.start)
+        controls.find_wanted.connect(self.find)
         self._session, self._easel, self._background, self._status = session, easel, background, status
 
     # ---- tools of models -----------------------------------------------------------

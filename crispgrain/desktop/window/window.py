@@ -30,6 +30,7 @@ from crispgrain.desktop.sheet.control_sheet import ControlSheet
 from crispgrain.desktop.strip.strip_flow import StripFlow
 from crispgrain.desktop.strip.test_strip import TestStrip
 from crispgrain.desktop.tools.mask_flow import MaskFlow
+from crispgrain.desktop.tools.meter_flow import MeterFlow
 from crispgrain.desktop.tools.tool_flow import ToolFlow
 from crispgrain.paths import orders_file, store_file
 from crispgrain.session.candidates import Candidate
@@ -73,7 +74,8 @@ class Window(QMainWindow):
         self.open_paths = self.opening.open_paths
         self.export_flow = ExportFlow(session, self.exporter, self.status, self.middle, self)
         self.strip_flow = StripFlow(session, self.easel, self.strip, self.status)
-        self.tool_flow = ToolFlow(session, self.easel, self.background, self.status)
+        self.tool_flow = ToolFlow(session, self.easel, self.controls, self.background, self.status)
+        self.meter_flow = MeterFlow(session, self.easel, self.controls, self.background, self.status)
         self.mask_flow = MaskFlow(session, self.easel, self.controls, self.status)
         self.several = SeveralFlow(session, self.status, self)
         self.takes = TakesFlow(session, self.status, self)
@@ -101,8 +103,6 @@ class Window(QMainWindow):
         self.rail.switched.connect(lambda stage, on: self.change_setting(f"{stage}.on", on))
         self.controls.setting_changed.connect(self.change_setting)
         self.controls.strip_wanted.connect(self.start_strip)
-        self.controls.tool_wanted.connect(self.tool_flow.start)
-        self.controls.find_wanted.connect(self.tool_flow.find)
         self.controls.zones.chosen.connect(session.choose_operation)
         self.strip.adopted.connect(self._adopt)
         self.strip.kept.connect(self.takes.keep_candidate)
