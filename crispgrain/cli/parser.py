@@ -11,6 +11,7 @@ from crispgrain import __version__
 from crispgrain.core.colour.icc import PROFILES, Intent
 from crispgrain.core.files import OutputFormat
 from crispgrain.core.files.metadata import Kept
+from crispgrain.core.masks import Kind
 from crispgrain.core.render import naming
 from crispgrain.core.stages.develop.crop_shape import QUARTERS, RATIOS
 from crispgrain.core.stages.enlarge.size import SCREENS
@@ -102,6 +103,9 @@ def make_parser() -> argparse.ArgumentParser:
     run.add_argument(
         "--lens", action="store_true", help="undo what is known of the lens: bent lines, fringes, dark corners"
     )
+    run.add_argument(
+        "--cut-out", choices=[k.value for k in Kind], help="leave only what is found, the rest transparent"
+    )
     run.add_argument("--straighten", metavar="DEG|auto", help="degrees clockwise, or what is found to be level")
     run.add_argument("--turn", choices=QUARTERS, help="degrees clockwise")
     run.add_argument("--mirror", action="store_true", help="let left and right change places")
@@ -134,7 +138,9 @@ def make_parser() -> argparse.ArgumentParser:
     lab.add_argument("--json", action="store_true")
 
     sheet = jobs.add_parser("sheet", help="put shots on the pages of a PDF, at true size or as a contact sheet")
-    sheet.set_defaults(job=make_sheet, crop=None, straighten=None, lens=False, turn=None, mirror=False, border=None)
+    sheet.set_defaults(
+        job=make_sheet, crop=None, straighten=None, lens=False, cut_out=None, turn=None, mirror=False, border=None
+    )
     sheet.add_argument("files", nargs="+", type=Path, metavar="FILES", help="shots, as they are treated")
     sheet.add_argument("--out", required=True, type=Path, metavar="SHEET.pdf")
     kind = sheet.add_mutually_exclusive_group(required=True)

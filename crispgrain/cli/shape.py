@@ -6,13 +6,28 @@ import argparse
 import sys
 
 from crispgrain.core.errors import TreatmentError
+from crispgrain.core.masks import Found, Kind
 from crispgrain.core.meter.level import tilt_of_shot
+from crispgrain.core.operation import Operation
+from crispgrain.core.registry import CUT_OUT
 from crispgrain.core.shot import Shot
 from crispgrain.core.stages.develop.crop_shape import AS_SHOT, RATIOS
 from crispgrain.core.stages.print.paper import length_from, settings_from
 from crispgrain.core.treatment import Treatment
 
-SHAPES = ("lens", "crop", "straighten", "turn", "mirror", "paper", "fit", "bleed", "border")  # options of a call
+# Options of a call.
+SHAPES = (
+    "lens",
+    "cut_out",
+    "crop",
+    "straighten",
+    "turn",
+    "mirror",
+    "paper",
+    "fit",
+    "bleed",
+    "border",
+)
 
 
 def with_shape(treatment: Treatment, options: argparse.Namespace, shot: Shot | None) -> Treatment:
@@ -26,6 +41,9 @@ def with_shape(treatment: Treatment, options: argparse.Namespace, shot: Shot | N
     settings: dict[str, float | str] = {}
     if options.lens:
         treatment = treatment.set("lens.on", True)
+    if options.cut_out:
+        cut = Operation(CUT_OUT.id, CUT_OUT.stage, on=True, model=CUT_OUT.id, mask=Found(Kind(options.cut_out)))
+        treatment = treatment.put(cut)
     if options.crop is not None:
         settings |= _crop(options.crop, shot)
     if options.straighten is not None:

@@ -133,11 +133,12 @@ class ToolError(ValueError):
 
 
 class Role(Enum):
-    """What a model may be in a treatment: a stage's method everywhere, that of a zone, or what gives the shape."""
+    """What a model may be in a treatment: a stage's method everywhere, that of a zone, its shape, or a cut."""
 
     EVERYWHERE = "everywhere"
     ZONE = "zone"
     SHAPE = "shape"
+    CUT = "cut"
 
 
 class Domain(Enum):

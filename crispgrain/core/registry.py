@@ -14,7 +14,7 @@ from .stages.develop import crop, develop, lens, light
 from .stages.enlarge import about as enlarge_about
 from .stages.enlarge import detail_net, faithful, lanczos, restore_net
 from .stages.finish import about as finish_about
-from .stages.finish import finish
+from .stages.finish import cut_out, finish
 from .stages.print import about as print_about
 from .stages.print import file
 from .stages.sharpen import about as sharpen_about
@@ -45,11 +45,12 @@ MODELS: tuple[Model, ...] = (
     faithful.MODEL,
     lanczos.MODEL,
     finish.MODEL,
+    cut_out.MODEL,
     file.MODEL,
 )
 
 
-LENS, CROP = lens.MODEL, crop.MODEL
+LENS, CROP, CUT_OUT = lens.MODEL, crop.MODEL, cut_out.MODEL
 
 ABOUT: Mapping[Stage, About] = {
     Stage.DEVELOP: develop_about.ABOUT,

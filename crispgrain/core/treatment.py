@@ -20,11 +20,11 @@ from .marks import Mark
 from .masks import Mask, mask_from_json
 from .model import Stage, Value
 from .operation import Operation, per_shot_settings
-from .registry import CROP, LENS
+from .registry import CROP, CUT_OUT, LENS
 from .treatment_schema import FORMAT, VERSION, migrated, schema
 
 SIDECAR_SUFFIX = ".treatment.json"
-FIXED = {m.id: (m.stage, m.id) for m in (LENS, CROP)}  # operations there is one of at most: id to stage and model
+FIXED = {m.id: (m.stage, m.id) for m in (LENS, CROP, CUT_OUT)}  # one of each at most: id to stage and model
 
 
 @frozen
@@ -100,7 +100,7 @@ class Treatment:
         return self.put(operation.set(field_name, value))
 
     def addressed(self, name: str) -> tuple[Operation, str]:
-        """The operation of ``id.field``, new if it is everywhere, the lens or the crop, and the field.
+        """The operation of ``id.field``, new if it is everywhere, the lens, the crop or a cut-out, and the field.
 
         Raises
         ------

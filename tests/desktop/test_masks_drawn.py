@@ -6,6 +6,7 @@ from PIL import Image
 from PySide6.QtCore import Qt
 
 from crispgrain.core.masks import Brush, Composite, Found, How, Kind, Rough
+from crispgrain.core.model import Stage
 from crispgrain.core.treatment import Treatment
 from crispgrain.session.comparing import Look
 from tests.desktop.driving import LEFT, drag, pixels_of, settle
@@ -124,3 +125,21 @@ def test_a_bad_picture_as_mask_is_said(grey, tmp_path):
     grey.mask_flow.take_picture(grey.mask_flow._new_zone, tmp_path / "bad.png")
     assert "bad.png" in grey.status.words.text()
     assert not grey.session.treatment.operations
+
+
+def test_a_part_is_cut_out_and_the_rest_is_grey_on_the_easel(grey, qtbot, tmp_path):
+    grey.session.choose_stage(Stage.FINISH)
+    settle(grey, qtbot)
+    choose(grey, "Cut out")
+    way(grey, "Ellipse …")
+    drag(qtbot, grey.easel, on_easel(grey, 350, 100), on_easel(grey, 550, 300))
+    operation = grey.session.treatment.find("cut-out")
+    assert operation.mask is not None and grey.session.operation == "cut-out"
+    settle(grey, qtbot)
+    inside, outside = on_easel(grey, 450, 200), on_easel(grey, 450, 40)
+    seen = pixels_of(grey.easel)
+    assert seen[inside.y(), inside.x(), 0] == 100
+    assert seen[outside.y(), outside.x(), 0] == pytest.approx(124, abs=2)  # 0.2 of white
+    grey.change_setting("cut-out.behind", "white")
+    settle(grey, qtbot)
+    assert pixels_of(grey.easel)[outside.y(), outside.x(), 0] == 255

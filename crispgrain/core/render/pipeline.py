@@ -308,7 +308,11 @@ def in_order(resolved: Resolved) -> list[ResolvedOperation]:
     own = {p.id for p in light.PARAMETERS}
     develop = replace(everywhere, values={k: v for k, v in everywhere.values.items() if k not in own})
     lit = replace(everywhere, model=light.MODEL, values={k: v for k, v in everywhere.values.items() if k in own})
-    beside = [o for o in resolved.operations if o.stage in PIXEL_STAGES and o.on and o is not everywhere]
+    beside = [
+        o
+        for o in resolved.operations
+        if o.stage in PIXEL_STAGES and o.on and o is not everywhere and not o.model.may_be(Role.CUT)
+    ]
     return sorted([develop, *([lit] if light.changes(lit.values) else []), *beside], key=place)
 
 

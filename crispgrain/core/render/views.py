@@ -23,7 +23,7 @@ from ..files.source import Source
 from ..outside import OutsidePicture
 from ..transform import Transform
 from .approximate import factor_for
-from .opacity import opacity, over
+from .opacity import cut_out, over, seen
 from .pipeline import Pipeline
 
 GREY = 0.5
@@ -147,15 +147,17 @@ class Result(InResult):
 
     @property
     def key(self) -> Hashable:
-        own = self.pipeline.steps[-1].key
+        cut = cut_out(self.pipeline)
+        own = self.pipeline.steps[-1].key, (cut.mask, tuple(sorted(cut.values.items()))) if cut is not None else None
         return own if self.proof is None else (own, self.proof)
 
     def display(self, row: int, column: int, level: int = 0, cancel: CancelToken = NEVER) -> NDArray[np.uint8]:
         rect = tile_rect(row, column, self.tile, self.size)
-        return self._shown(self.pipeline.tile_pixels(row, column, len(self.pipeline.steps), cancel), rect, level)
+        pixels = self.pipeline.tile_pixels(row, column, len(self.pipeline.steps), cancel)
+        return self._shown(pixels, rect, level, cancel)
 
-    def _shown(self, pixels: Array, rect: Rect, level: int) -> NDArray[np.uint8]:
-        small = shrunk(over(pixels, opacity(self.pipeline, rect), BACKDROP), level)
+    def _shown(self, pixels: Array, rect: Rect, level: int, cancel: CancelToken) -> NDArray[np.uint8]:
+        small = shrunk(over(*seen(pixels, self.pipeline, rect, cancel), BACKDROP), level)
         return icc.from_working(small, icc.profile("srgb"), 8) if self.proof is None else self.proof.shown(small)
 
     def reduced(self, factor: int) -> Result:
@@ -174,7 +176,7 @@ class Result(InResult):
 
     def patch(self, rect: Rect, level: int = 0, cancel: CancelToken = NEVER) -> NDArray[np.uint8]:
         """8-bit sRGB values of a rectangle, computed by itself: much sooner there than the tiles it lies in."""
-        return self._shown(self.pipeline.untiled(rect, cancel=cancel), rect, level)
+        return self._shown(self.pipeline.untiled(rect, cancel=cancel), rect, level, cancel)
 
 
 @dataclass(frozen=True)

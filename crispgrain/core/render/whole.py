@@ -23,7 +23,7 @@ from ..model import Stage
 from ..stages.print.output import output_settings
 from ..stages.print.paper import Layout, sheet_of
 from . import naming
-from .opacity import opacity, over
+from .opacity import over, see_through, seen
 from .pipeline import Pipeline
 from .progress import Progress, ProgressEstimator
 from .threads import single_threaded_libraries, worker_count
@@ -60,8 +60,7 @@ def render_whole(
     size, depth = pipeline.size, len(pipeline.steps)
     layout = _layout(pipeline)
     colours = icc.channels(profile)
-    clear = opacity(pipeline, Rect(0, 0, 1, 1)) is not None
-    kept = clear and settings.format.has_opacity and not opaque
+    kept = see_through(pipeline) and settings.format.has_opacity and not opaque
     shape = (layout.sheet.height, layout.sheet.width, colours + kept)
     dtype = np.uint8 if settings.stored_bits == 8 else np.uint16
     nbytes = int(np.prod(shape)) * np.dtype(dtype).itemsize
@@ -80,7 +79,8 @@ def render_whole(
     def render(place: tuple[int, int], rect: Rect) -> None:
         cancel.check()
         pixels = pipeline.tile_pixels(*place, depth, cancel)
-        share, there = opacity(pipeline, rect), out[rect.moved(layout.above, layout.left).slices]
+        pixels, share = seen(pixels, pipeline, rect, cancel)
+        there = out[rect.moved(layout.above, layout.left).slices]
         if share is not None and kept:
             there[..., colours] = icc.quantise(share, dtype.__name__)
         elif share is not None:

@@ -46,7 +46,7 @@ class ZoneRow(QWidget):
         """Show what a stage has; the row is there for stages that may have more than one."""
         zoned = bool(models_of(stage, Role.ZONE))
         ids = [stage.value, *(o.id for o in treatment.beside(stage))]
-        ids += [m.id for m in models_of(stage, Role.SHAPE) if m.id not in ids]
+        ids += [m.id for m in (*models_of(stage, Role.SHAPE), *models_of(stage, Role.CUT)) if m.id not in ids]
         self.list.clear()
         for id in ids:
             self.list.addItem(operation_name(id), id)

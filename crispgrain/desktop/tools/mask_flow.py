@@ -13,7 +13,8 @@ from PySide6.QtWidgets import QFileDialog, QMenu
 
 from crispgrain.core.errors import ShotError
 from crispgrain.core.masks import Brush, Found, How, Kind, Lasso, LinearGradient, Mask, Oval, Rough, Stroke, picture
-from crispgrain.core.model import Shape
+from crispgrain.core.model import Role, Shape
+from crispgrain.core.registry import find_model
 from crispgrain.core.transform import Transform
 from crispgrain.desktop.base.status_line import StatusLine
 from crispgrain.desktop.easel.easel import Easel
@@ -98,7 +99,11 @@ class MaskFlow(QObject):
     # ---- masks --------------------------------------------------------------------
     def _new_zone(self, mask: Mask) -> None:
         session = self._session
-        treatment, id = session.treatment.with_zone(session.stage, mask)
+        open_one, _ = session.treatment.addressed(f"{session.operation}.on")
+        if open_one.model and find_model(open_one.stage, open_one.model).may_be(Role.CUT):
+            treatment, id = session.treatment.put(evolve(open_one, mask=mask)), open_one.id
+        else:
+            treatment, id = session.treatment.with_zone(session.stage, mask)
         self._status.say("")
         session.change_treatment(treatment, f"{session.stage.label}: {operation_name(id)}")
         session.choose_operation(id)
