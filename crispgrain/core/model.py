@@ -115,6 +115,8 @@ class Tool:
     ``settings`` makes values of what was drawn, perhaps with words on them; it raises ToolError, in words, if that will
     not do.
     ``slow`` tools are worked out off the window's thread.
+    ``again`` asks for the next stroke at once, and ``across`` names the setting, in percent of the source's longer
+    side, that says how wide it is.
     ``held`` says what width to height a rectangle of some sides is held to while it is drawn, if to any, given the
     values and the size of the source.
     """
@@ -125,6 +127,8 @@ class Tool:
     shape: Shape
     settings: Callable[[Drawn], Values | tuple[Values, str]]
     slow: bool = False
+    again: bool = False
+    across: str = ""
     held: Callable[[Values, Size, float, float], float | None] = lambda values, size, width, height: None
 
 
@@ -133,12 +137,13 @@ class ToolError(ValueError):
 
 
 class Role(Enum):
-    """What a model may be in a treatment: a stage's method everywhere, that of a zone, its shape, or a cut."""
+    """What a model may be in a treatment: a stage's method everywhere, that of a zone, its shape, a cut, retouching."""
 
     EVERYWHERE = "everywhere"
     ZONE = "zone"
     SHAPE = "shape"
     CUT = "cut"
+    RETOUCH = "retouch"
 
 
 class Domain(Enum):

@@ -10,7 +10,7 @@ from .model import Model, Role, Stage
 from .stages.denoise import about as denoise_about
 from .stages.denoise import matched_blocks, matched_mosaic, mosaic_dct, mosaic_net, photo_net, sliding_dct, wavelet
 from .stages.develop import about as develop_about
-from .stages.develop import crop, develop, lens, light
+from .stages.develop import crop, develop, heal, lens, light
 from .stages.enlarge import about as enlarge_about
 from .stages.enlarge import detail_net, faithful, lanczos, restore_net
 from .stages.finish import about as finish_about
@@ -25,6 +25,7 @@ MODELS: tuple[Model, ...] = (
     develop.LINEAR,
     develop.FINISHED,
     light.MODEL,
+    heal.MODEL,
     lens.MODEL,
     crop.MODEL,
     mosaic_net.MODEL,
@@ -50,7 +51,7 @@ MODELS: tuple[Model, ...] = (
 )
 
 
-LENS, CROP, CUT_OUT = lens.MODEL, crop.MODEL, cut_out.MODEL
+HEAL, LENS, CROP, CUT_OUT = heal.MODEL, lens.MODEL, crop.MODEL, cut_out.MODEL
 
 ABOUT: Mapping[Stage, About] = {
     Stage.DEVELOP: develop_about.ABOUT,

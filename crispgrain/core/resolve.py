@@ -187,7 +187,7 @@ def concrete(operation: Operation, source: Source, reading: Reading) -> Resolved
     role = Role.EVERYWHERE if operation.everywhere else Role.ZONE
     remarks: list[str] = []
     model = find_model(stage, operation.model) if operation.model else metered_model(stage, source, reading, role)
-    fits = model.fits(source) and any(model.may_be(r) for r in (role, Role.SHAPE, Role.CUT))
+    fits = model.fits(source) and any(model.may_be(r) for r in (role, Role.SHAPE, Role.CUT, Role.RETOUCH))
     if model.unavailable() or not fits:
         fallback = metered_model(stage, source, reading, role)
         needs = "cannot be used in a part of a picture" if model.fits(source) else "needs a RAW mosaic"

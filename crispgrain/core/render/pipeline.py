@@ -298,6 +298,8 @@ def in_order(resolved: Resolved) -> list[ResolvedOperation]:
     def place(operation: ResolvedOperation) -> float:
         if operation.model.domain is Domain.MOSAIC:
             return -1
+        if operation.model.may_be(Role.RETOUCH):
+            return order.index(Stage.DENOISE) + 0.7
         if operation.model is light.MODEL:
             return order.index(Stage.DENOISE) + 0.5
         if operation.model.may_be(Role.SHAPE):  # what the lens did is undone before it is cropped

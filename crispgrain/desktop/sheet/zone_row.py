@@ -9,6 +9,8 @@ from crispgrain.core.model import Role, Stage
 from crispgrain.core.registry import models_of
 from crispgrain.core.treatment import Treatment
 
+BESIDE = (Role.RETOUCH, Role.SHAPE, Role.CUT)  # what a stage has one of beside its method
+
 
 class ZoneRow(QWidget):
     """A list of operations, everywhere first, with buttons to add and to remove one."""
@@ -46,7 +48,7 @@ class ZoneRow(QWidget):
         """Show what a stage has; the row is there for stages that may have more than one."""
         zoned = bool(models_of(stage, Role.ZONE))
         ids = [stage.value, *(o.id for o in treatment.beside(stage))]
-        ids += [m.id for m in (*models_of(stage, Role.SHAPE), *models_of(stage, Role.CUT)) if m.id not in ids]
+        ids += [m.id for m in (m for role in BESIDE for m in models_of(stage, role)) if m.id not in ids]
         self.list.clear()
         for id in ids:
             self.list.addItem(operation_name(id), id)

@@ -38,11 +38,16 @@ class ToolFlow(QObject):
         if tool.shape is Shape.NOTHING:
             self._use(tool, self._session.operation, ())
             return
-        operation, shot = self._session.operation, self._session.shot
-        there = self._session.pipeline.resolved.find(operation) if self._session.pipeline is not None else None
-        held = partial(tool.held, there.values, shot.source.size) if there is not None and shot is not None else None
-        then = partial(self._use, tool, operation)
-        self._easel.hand.ask(tool.shape, then, held) if held else self._easel.hand.ask(tool.shape, then)
+        operation, shot, pipeline = self._session.operation, self._session.shot, self._session.pipeline
+        if shot is None or pipeline is None:
+            return
+        given, _ = self._session.treatment.addressed(f"{operation}.on")
+        there = pipeline.resolved.find(operation) or concrete(given, shot.source, shot.reading)
+        size, stretch = shot.source.size, pipeline.steps[-1].after.stretch
+        held = partial(tool.held, there.values, size)
+        share = float(there.values[tool.across]) / 100 if tool.across else 0.0
+        width = share * max(size.width, size.height) / stretch
+        self._easel.hand.ask(tool.shape, partial(self._use, tool, operation), held, width)
         self._status.say(tool.hint)
 
     def _use(self, tool: Tool, operation: str, points: Points) -> None:
@@ -66,6 +71,8 @@ class ToolFlow(QObject):
                 self._session.change_settings(named, f"{given.stage.label}: {tool.done}")
             except TreatmentError as error:
                 self._status.say(str(error))
+            if tool.again and self._easel.hand.shape is None and self._session.operation == operation:
+                self.start(tool)
 
         def failed(error: Exception) -> None:
             self._status.say(str(error) if isinstance(error, ToolError) else f"That could not be used ({error}).")
