@@ -24,7 +24,7 @@ from crispgrain.core.registry import ABOUT, models_of
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import ResolvedOperation, concrete
 from crispgrain.core.shot import Shot
-from crispgrain.core.treatment import Treatment
+from crispgrain.core.treatment import FIXED, Treatment
 
 from .histogram import Histogram
 from .mask_panel import MaskPanel
@@ -173,7 +173,7 @@ class ControlSheet(QScrollArea):
                 self.find_wanted.emit(row)
         self.reading.setText("\n".join(reading_words(stage, pipeline)))
         metered_here = ABOUT[stage].metered and given.everywhere
-        self.here.setVisible(ABOUT[stage].metered)
+        self.here.setVisible(ABOUT[stage].metered and ABOUT[stage].compared and given.id not in FIXED)
         self.follow.setText("Follow the meter" if metered_here else "Start values")
         self.follow.setEnabled(given != given.reset())
 

@@ -23,21 +23,21 @@ class ZoneRow(QWidget):
         super().__init__(parent)
         self.list = QComboBox()
         self.list.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.list.setMinimumContentsLength(8)
+        self.list.setMinimumContentsLength(5)
         self.list.setAccessibleName("Part of the picture")
         self.list.setToolTip("Which part of the picture the settings below are for.")
-        self.add = QPushButton("Add zone …")
-        self.add.setToolTip("Treat a part of the picture by itself: draw from where it is whole to where it ends.")
-        self.ways = QToolButton()
-        self.ways.setText("by …")
-        self.ways.setToolTip("Add a zone that is found, painted or outlined instead.")
-        self.ways.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.add = QToolButton()
+        self.add.setText("Add zone")
+        self.add.setToolTip(
+            "Treat a part of the picture by itself: draw from where it is whole to where it ends. Other ways to make a "
+            "zone are in the menu beside."
+        )
+        self.add.setPopupMode(QToolButton.ToolButtonPopupMode.MenuButtonPopup)
         self.remove = QPushButton("Remove")
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(self.list, 1)
         layout.addWidget(self.add)
-        layout.addWidget(self.ways)
         layout.addWidget(self.remove)
         layout.addStretch()
         self.list.activated.connect(lambda row: self.chosen.emit(self.list.itemData(row)))
@@ -56,7 +56,6 @@ class ZoneRow(QWidget):
         self.list.setVisible(len(ids) > 1)
         self.remove.setVisible(current != stage and treatment.find(current) is not None)
         self.add.setVisible(zoned and not self.remove.isVisibleTo(self))
-        self.ways.setVisible(self.add.isVisibleTo(self))
         self.setVisible(zoned)
 
 

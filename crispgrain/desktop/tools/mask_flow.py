@@ -52,7 +52,7 @@ class MaskFlow(QObject):
         for how, menu in self.by_how.items():
             self._fill(menu, partial(self._new_part, how))
             self.parts.addMenu(menu)
-        controls.zones.ways.setMenu(self.ways)
+        controls.zones.add.setMenu(self.ways)
         self.panel.more.setMenu(self.parts)
         controls.zones.add_wanted.connect(self.add_zone)
         controls.zones.remove_wanted.connect(self.remove)
