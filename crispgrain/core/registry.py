@@ -8,7 +8,16 @@ from .about import About
 from .errors import TreatmentError
 from .model import Model, Role, Stage
 from .stages.denoise import about as denoise_about
-from .stages.denoise import matched_blocks, matched_mosaic, mosaic_dct, mosaic_net, photo_net, sliding_dct, wavelet
+from .stages.denoise import (
+    matched_blocks,
+    matched_mosaic,
+    mosaic_dct,
+    mosaic_net,
+    mosaic_net_large,
+    photo_net,
+    sliding_dct,
+    wavelet,
+)
 from .stages.develop import about as develop_about
 from .stages.develop import crop, develop, heal, lens, light
 from .stages.enlarge import about as enlarge_about
@@ -29,6 +38,7 @@ MODELS: tuple[Model, ...] = (
     lens.MODEL,
     crop.MODEL,
     mosaic_net.MODEL,
+    mosaic_net_large.MODEL,
     matched_mosaic.MODEL,
     mosaic_dct.MODEL,
     photo_net.MODEL,

@@ -17,7 +17,7 @@ from crispgrain.core.masks import LinearGradient
 from crispgrain.core.meter import Blur, Compression, Extent, Noise, Reading
 from crispgrain.core.model import Domain, Model, Role, Stage
 from crispgrain.core.operation import Operation
-from crispgrain.core.registry import LENS, MODELS
+from crispgrain.core.registry import MODELS
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
 from crispgrain.core.treatment import Treatment
@@ -42,6 +42,12 @@ some = partial(
 sizes = st.one_of(
     st.builds(Size, st.integers(1, 70), st.integers(1, 70)), st.sampled_from([Size(1, 1), Size(1, 300), Size(300, 2)])
 )
+
+
+BESIDE = {  # settings of models that stand beside a stage's method
+    "crop": {"left": 10.0, "angle": 3.0}, "heal": {"spots": "0.5 0.4 0.03 0.1 0; 0.2 0.2 0.02 0 0.1"},
+    "lens": {"by": "own", "bulge": 4.0, "red_size": 2.0, "dark": 0.5}, "cut-out": {"behind": "white"},
+}  # fmt: skip
 
 
 def ids(model: Model) -> str:
@@ -70,10 +76,10 @@ def chain(model: Model, size: Size, tile: int = 64, pattern: str = "RGGB", spoil
     elif model.may_be(Role.ZONE):
         treatment, zone = plain.with_zone(model.stage, mask or LinearGradient((0.2, 0.1), (0.7, 0.9)))
         treatment = treatment.set(f"{zone}.exposure", 1.0)
-    elif model is LENS:
-        treatment = plain.set("lens.by", "own").set("lens.bulge", 4.0).set("lens.red_size", 2.0).set("lens.dark", 0.5)
     else:
-        treatment = plain.set(f"{model.id}.left", 10.0).set(f"{model.id}.angle", 3.0)
+        treatment = plain
+        for name, value in BESIDE[model.id].items():
+            treatment = treatment.set(f"{model.id}.{name}", value)
     return Pipeline(source, reading, resolve(treatment, source, reading), tile=tile)
 
 

@@ -38,7 +38,7 @@ class Sensor:
 
 def denoised(
     mosaic: Array, sensor: Sensor, luminance: float, colour: float, start: tuple[int, int], effort: str = "fast",
-    refined: Refinement | None = None,
+    refined: Refinement | None = None, name: str = NAME,
 ) -> Array:  # fmt: skip
     """Denoise and demosaic a mosaic.
 
@@ -52,6 +52,8 @@ def denoised(
         Row and column of the mosaic in the whole picture.
     refined
         Makes more of the network's result.
+    name
+        Of the network.
 
     Returns
     -------
@@ -78,7 +80,7 @@ def denoised(
 
     @cache  # luminance and colour may ask for the same
     def cleaned(factor: float) -> Array:
-        rgb = network(stable, sigma * factor, effort)
+        rgb = network(stable, sigma * factor, effort, name)
         return rgb if refined is None else refined(stable, rgb, sigma * factor, begins)
 
     def rendered(strength: float) -> Array:
@@ -109,7 +111,7 @@ def mosaic_of(rgb: Array) -> Array:
     return np.select(colour_masks(CELL, *rgb.shape[:2]), [rgb[..., c] for c in range(3)])
 
 
-def network(stable: Array, sigma: float, effort: str) -> Array:
+def network(stable: Array, sigma: float, effort: str, name: str = NAME) -> Array:
     """What the network makes of a stabilised mosaic.
 
     Parameters
@@ -128,5 +130,5 @@ def network(stable: Array, sigma: float, effort: str) -> Array:
     """
     rows, columns = stable.shape
     plane = np.full((1, 1, rows // 2, columns // 2), sigma, np.float32)
-    output = ensemble.run(NAME, {"mosaic": stable[None, None], "sigma": plane}, effort, ensemble.MOSAIC_SYMMETRIES)
+    output = ensemble.run(name, {"mosaic": stable[None, None], "sigma": plane}, effort, ensemble.MOSAIC_SYMMETRIES)
     return np.ascontiguousarray(output[0].transpose(1, 2, 0))

@@ -13,14 +13,14 @@ from .parameters import STRENGTHS, after_demosaicing, summary
 TILE = 384  # px; smaller ones would be mostly margin
 
 
-def run(mosaic: Array, values: Values, context: Context, refined: Refinement | None = None) -> Array:
-    """``refined`` makes more of the network's result."""
+def run(mosaic: Array, values: Values, context: Context, refined: Refinement | None = None, name: str = NAME) -> Array:
+    """``refined`` makes more of what the network of that ``name`` gives."""
     source, noise = context.source, context.noise
     assert isinstance(source, RawSource) and noise.a is not None and noise.b is not None
     sensor = Sensor(source.pattern, tuple(zip(noise.a, noise.b, strict=True)), source.white_balance)
     luminance, colour = (float(values[k]) / 100 for k in ("luminance", "colour"))
     start = context.rect.top, context.rect.left
-    return denoised(mosaic, sensor, luminance, colour, start, str(values["effort"]), refined)
+    return denoised(mosaic, sensor, luminance, colour, start, str(values["effort"]), refined, name)
 
 
 MODEL = Model(
