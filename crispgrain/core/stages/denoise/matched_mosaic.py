@@ -25,7 +25,7 @@ HALFWAY = 0.02  # of white in the stabilised mosaic, about ISO 6400: so much noi
 TILE = 512  # px; a spot the network rounds otherwise may find other blocks alike, so tiles are the same everywhere
 EFFORT = Parameter(
     "effort", "Effort",
-    "Best averages four renderings of the network, lets it look again, and cleans twice as many groups.", "fast",
+    "Best takes a network with more layers, lets it look again, and cleans twice as many groups.", "fast",
     choices=("fast", "best"),
 )  # fmt: skip
 
