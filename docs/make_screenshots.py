@@ -18,7 +18,7 @@ from PySide6.QtWidgets import QWidget
 
 from crispgrain import presets
 from crispgrain.core.marks import Mark
-from crispgrain.core.masks import LinearGradient
+from crispgrain.core.masks import Found, Kind
 from crispgrain.core.model import Stage
 from crispgrain.core.treatment import Treatment
 from crispgrain.demo.roll import write_roll
@@ -163,11 +163,14 @@ def main() -> None:
     wait(rendered)
     window.session.choose_stage(Stage.DEVELOP)
     window.easel.set_zoom(None)
-    treatment, zone = window.session.treatment.with_zone(Stage.DEVELOP, LinearGradient((0.68, 0.12), (0.72, 0.52)))
-    window.session.change_treatment(treatment.set(f"{zone}.exposure", -1.5).set("crop.angle", 1.5), "A zone")
+    treatment, zone = window.session.treatment.with_zone(Stage.DEVELOP, Found(Kind.SUBJECT))
+    window.session.change_treatment(treatment.set(f"{zone}.exposure", 0.5).set("crop.angle", 1.5), "A zone")
     window.session.choose_operation(zone)
+    window.session.comparing.set_look(Look.MASK)
+    wait(lambda: False, 20)
     wait(rendered)
     save(window, "zone")
+    window.session.comparing.set_look(Look.PICTURE)
     window.session.change_treatment(Treatment().set("print.paper", "30x40cm").set("print.border", 15.0), "A print")
     window.session.choose_stage(Stage.PRINT)
     wait(rendered)
