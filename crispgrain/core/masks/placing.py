@@ -48,6 +48,13 @@ def enlarged(small: Array, size: Size, rect: Rect) -> Array:
     return _between(rows, x, 1)
 
 
+def grid_values(values: Array, where: Rect, step: int, rect: Rect) -> Array:
+    """Values on a grid of ``step`` px, of which they fill ``where``, interpolated to the pixels of a rectangle."""
+    y = (np.arange(rect.top, rect.bottom) + 0.5) / step - 0.5 - where.top
+    x = (np.arange(rect.left, rect.right) + 0.5) / step - 0.5 - where.left
+    return _between(_between(values, y, 0), x, 1)
+
+
 def _between(values: Array, places: NDArray[np.float64], axis: int) -> Array:
     places = np.clip(places, 0, values.shape[axis] - 1)
     first = np.minimum(places.astype(int), max(values.shape[axis] - 2, 0))

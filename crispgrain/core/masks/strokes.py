@@ -15,7 +15,9 @@ from crispgrain.geometry import Rect, Size
 from ..frame import Frame
 from .gradients import Point
 from .ground import Ground
-from .placing import eased, in_frame
+from .placing import eased, grid_values, in_frame
+
+STEPS = 4  # of a grid, at least, over a soft rim
 
 
 @dataclass(frozen=True)
@@ -50,16 +52,8 @@ class Stroke:
         part = Rect.between(low[1], low[0], high[1], high[0]).intersect(rect)
         if part.empty:
             return None
-        far = np.full((part.height, part.width), np.float32(radius), np.float32)
-        for start, end in pairwise(places if len(places) > 1 else places.repeat(2, axis=0)):
-            low, high = np.minimum(start, end) - radius - 1, np.maximum(start, end) + radius + 1
-            near = Rect.between(
-                int(np.floor(low[1])), int(np.floor(low[0])), int(np.ceil(high[1])), int(np.ceil(high[0]))
-            ).intersect(part)
-            if not near.empty:
-                there = far[near.within(part).slices]
-                np.minimum(there, _distance(near, start, end), out=there)
         soft = max(self.feather * radius, 1.0)
+        far = _distances(places, radius, part, max(1, int(soft / STEPS)))
         return part, eased((np.float32(radius) - far) / np.float32(soft)) * np.float32(self.opacity)
 
     def as_json(self) -> dict[str, Any]:
@@ -69,14 +63,35 @@ class Stroke:
         }  # fmt: skip
 
 
+def _distances(places: NDArray[np.float64], radius: float, rect: Rect, step: int) -> Array:
+    """Of a rectangle's pixels from a path, in px, where that is less than the radius; else about that, or more.
+
+    Worked out on a grid of ``step`` px, the same for all rectangles, and interpolated: a soft rim has no fine detail.
+    """
+    coarse = Rect.between(
+        rect.top // step - 1, rect.left // step - 1, -(-rect.bottom // step) + 1, -(-rect.right // step) + 1
+    ) if step > 1 else rect  # fmt: skip
+    path, reach = places / step, radius / step + 2
+    far = np.full((coarse.height, coarse.width), np.float32(reach), np.float32)
+    for start, end in pairwise(path if len(path) > 1 else path.repeat(2, axis=0)):
+        low, high = np.floor(np.minimum(start, end) - reach), np.ceil(np.maximum(start, end) + reach)
+        near = Rect.between(int(low[1]), int(low[0]), int(high[1]), int(high[0])).intersect(coarse)
+        if not near.empty:
+            there = far[near.within(coarse).slices]
+            np.minimum(there, _distance(near, start, end), out=there)
+    if step == 1:
+        return far
+    return np.float32(step) * grid_values(far, coarse, step, rect)
+
+
 def _distance(rect: Rect, start: NDArray[np.float64], end: NDArray[np.float64]) -> Array:
     """Of the middles of a rectangle's pixels from a line between two points: h x w, in px."""
-    x = np.arange(rect.left, rect.right)[None] + 0.5 - start[0]
-    y = np.arange(rect.top, rect.bottom)[:, None] + 0.5 - start[1]
-    along = end - start
+    x = (np.arange(rect.left, rect.right)[None] + 0.5 - start[0]).astype(np.float32)
+    y = (np.arange(rect.top, rect.bottom)[:, None] + 0.5 - start[1]).astype(np.float32)
+    along = (end - start).astype(np.float32)
     length = float(along @ along)
-    way = np.clip((x * along[0] + y * along[1]) / length, 0, 1) if length else np.zeros((1, 1))
-    return np.asarray(np.hypot(x - way * along[0], y - way * along[1]), np.float32)
+    way = np.clip((x * along[0] + y * along[1]) / np.float32(length), 0, 1) if length else np.zeros((1, 1), np.float32)
+    return np.sqrt((x - way * along[0]) ** 2 + (y - way * along[1]) ** 2)
 
 
 @dataclass(frozen=True)
