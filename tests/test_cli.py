@@ -281,7 +281,23 @@ def test_crop_straighten_and_a_zone_from_the_command_line(tmp_path):
     assert turned.shape[0] < 200 and turned.shape[1] < 300 and (turned == 100).all()
 
 
-@pytest.mark.parametrize("zone", ["develop", "develop:1,1", "develop:1,1:1,1", "enlarge:1,1:2,2", "bake:1,1:2,2"])
+def test_a_zone_is_found_or_as_a_grey_picture_says(tmp_path):
+    Image.fromarray(np.full((60, 90, 3), 100, np.uint8)).save(tmp_path / "even.png")
+    mask = np.zeros((60, 90), np.uint8)
+    mask[:, 45:] = 255
+    Image.fromarray(mask).save(tmp_path / "mask.png")
+    plain = ["--only", "develop", "--format", "png", "--bits", "8", "--set", "zone-1.exposure=1"]
+    call = ["run", str(tmp_path / "even.png"), "--out", str(tmp_path / "out"), *plain]
+    assert main([*call, "--zone", f"develop:{tmp_path / 'mask.png'}"]) == 0
+    (written,) = (tmp_path / "out").iterdir()
+    result = np.asarray(Image.open(written)).astype(int)
+    assert np.abs(result[:, :40] - 100).max() <= 1 and result[:, 50:].min() > 130
+    assert main([*call, "--zone", "develop:light"]) == 0
+
+
+@pytest.mark.parametrize(
+    "zone", ["develop", "develop:moon", "develop:1,1", "develop:1,1:1,1", "enlarge:1,1:2,2", "bake:1,1:2,2"]
+)
 def test_a_zone_that_is_none_is_a_wrong_call(zone, tmp_path, capsys):
     Image.fromarray(np.full((20, 30, 3), 100, np.uint8)).save(tmp_path / "even.png")
     assert main(["run", str(tmp_path / "even.png"), "--out", str(tmp_path / "out"), "--zone", zone]) == 2

@@ -9,7 +9,7 @@ from pathlib import Path
 from crispgrain import presets
 from crispgrain.core.errors import TreatmentError
 from crispgrain.core.files.profiles import read_profile
-from crispgrain.core.masks import LinearGradient
+from crispgrain.core.masks import Found, Kind, LinearGradient, Mask, picture
 from crispgrain.core.model import Role, Stage
 from crispgrain.core.registry import models_of
 from crispgrain.core.shot import Shot, saved_treatment
@@ -19,6 +19,7 @@ from crispgrain.session.rules import first_match, load_rules
 
 from .shape import with_shape
 
+MASK_SUFFIXES = (".png", ".tif", ".tiff")
 SIZES = ("long_side", "width", "height", "factor", "megapixels", "screen")  # options of a call, as are these
 FILE = ("format", "bits", "profile", "icc", "intent", "metadata", "ppi")
 
@@ -62,13 +63,22 @@ def treatment_of(options: argparse.Namespace, path: Path, shot: Shot | None = No
 
 
 def _with_zone(treatment: Treatment, wish: str) -> Treatment:
-    """A treatment with one more zone, from ``STAGE:X,Y:X,Y``."""
+    """A treatment with one more zone, from ``STAGE:X,Y:X,Y``, ``STAGE:subject`` or ``STAGE:MASK.png``."""
     stage, *points = wish.split(":")
+    mask: Mask
     try:
-        start, end = ((float(x) / 100, float(y) / 100) for x, y in (point.split(",") for point in points))
-        mask = LinearGradient(start, end)
+        if points and points[0] in list(Kind):
+            mask = Found(Kind(points[0]))
+        elif points and Path(points[0]).suffix.lower() in MASK_SUFFIXES:
+            mask = picture.from_file(Path(points[0]))
+        else:
+            start, end = ((float(x) / 100, float(y) / 100) for x, y in (point.split(",") for point in points))
+            mask = LinearGradient(start, end)
     except ValueError:
-        raise TreatmentError(f"--zone takes STAGE:X,Y:X,Y, not “{wish}”") from None
+        kinds = ", ".join(Kind)
+        raise TreatmentError(
+            f"--zone takes STAGE:X,Y:X,Y, STAGE:MASK.png or STAGE: and {kinds}, not “{wish}”"
+        ) from None
     if stage not in list(Stage) or not models_of(Stage(stage), Role.ZONE):
         zoned = ", ".join(s for s in Stage if models_of(s, Role.ZONE))
         raise TreatmentError(f"--zone is for {zoned}, not “{stage}”")
