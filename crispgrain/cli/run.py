@@ -12,6 +12,7 @@ from attrs import frozen
 
 from crispgrain import presets
 from crispgrain.core.errors import ShotError, TreatmentError
+from crispgrain.core.files.checksums import write_sums
 from crispgrain.core.render import naming
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.pipeline import Pipeline
@@ -27,7 +28,6 @@ from crispgrain.paths import store_file
 from crispgrain.session import export_sets
 from crispgrain.session.rules import load_rules
 
-from .checksums import write_sums
 from .opening import opened
 from .telling import JsonTeller, Teller
 from .treatments import treatment_of

@@ -1,5 +1,6 @@
 """The real window: open, click, drag, type, and look at the pixels and files that result."""
 
+import hashlib
 import re
 import threading
 from pathlib import Path
@@ -608,6 +609,18 @@ def test_several_are_named_from_a_template(opened, qtbot, tmp_path):
     with hearing(opened.exporter.finished, qtbot):
         opened.export_flow.export([2, 0], dialog)
     assert sorted(p.name.partition("-")[0] for p in out.iterdir()) == ["001 c", "002 a"]
+
+
+def test_checksums_are_written_beside_the_results(opened, qtbot, tmp_path):
+    out = tmp_path / "out"
+    dialog = ExportDialog(opened.session.pipeline, 2, out, opened)
+    dialog.format.setCurrentIndex(dialog.format.findData("jpeg"))
+    dialog.sums.setChecked(True)
+    opened.export_flow.export([0, 2], dialog)
+    qtbot.waitUntil(lambda: (out / "SHA256SUMS").exists(), timeout=PATIENCE)
+    lines = dict(line.split("  ")[::-1] for line in (out / "SHA256SUMS").read_text().splitlines())
+    written = {p.name: hashlib.sha256(p.read_bytes()).hexdigest() for p in out.glob("*.jpg")}
+    assert len(written) == 2 and lines == written
 
 
 def test_the_export_dialog_asks_the_lab_before_anything_is_written(opened, qtbot, tmp_path):

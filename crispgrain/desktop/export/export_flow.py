@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QMessageBox, QStackedWidget, QWidget
 
 from crispgrain.core.errors import ShotError
+from crispgrain.core.files.checksums import write_sums
 from crispgrain.core.model import Stage
 from crispgrain.core.render import naming
 from crispgrain.core.render.progress import Progress
+from crispgrain.desktop.base.background import Background, Urgency
 from crispgrain.desktop.base.preferences import last_folder, last_output, remember_export
 from crispgrain.desktop.base.status_line import StatusLine
 from crispgrain.orders.job import Job
@@ -31,6 +35,8 @@ class ExportFlow(QObject):
         super().__init__(window)
         self.queue, self.sheet = QueueFlow(exporter, middle, status), SheetFlow(session, status, window)
         self.session, self.exporter, self.status, self.window = session, exporter, status, window
+        self._sums: tuple[Path, list[Path]] | None = None  # of which folder, and of what was written so far
+        self._background: Background | None = None
         exporter.started.connect(self._started)
         exporter.trouble.connect(status.say)
         exporter.progress.connect(self._progress)
@@ -59,6 +65,7 @@ class ExportFlow(QObject):
     def export(self, ids: list[ShotId], dialog: ExportDialog) -> None:
         """Write the results of some shots in the background; what was chosen becomes their Print stage."""
         remember_export(dialog.chosen_folder, dialog.values)
+        self._sums = (dialog.chosen_folder, []) if dialog.sums.isChecked() else None
         if dialog.chosen_sets:
             self._export_sets(ids, dialog)
             return
@@ -111,6 +118,8 @@ class ExportFlow(QObject):
         if id is not None:
             self.session.roll.set_state(id, State.EXPORTED)
         if job.result is not None:
+            if self._sums is not None:
+                self._sums[1].append(job.result)
             self.status.offer_folder(job.result.parent)
             self.status.say(f"Written: {job.result.name}")
 
@@ -124,3 +133,24 @@ class ExportFlow(QObject):
         if written + failed > 1:
             trouble = f", {failed} failed" if failed else ""
             self.status.say(f"{written} results written{trouble}.")
+        if self._sums is not None and self._sums[1]:
+            self._write_sums(*self._sums)
+            self._sums = None
+
+    def _write_sums(self, folder: Path, files: list[Path]) -> None:
+        def done(path: Path) -> None:
+            self.status.say(f"Written, with checksums: {path.name}")
+            self.close()
+
+        def failed(error: Exception) -> None:
+            self.status.say(f"The checksums could not be written: {error}")
+            self.close()
+
+        self._background = self._background or Background(1)
+        self._background.submit(Urgency.AHEAD, lambda: write_sums(folder, files), done, failed)
+
+    def close(self) -> None:
+        """End the thread that adds up."""
+        if self._background is not None:
+            self._background.close()
+            self._background = None

@@ -6,7 +6,7 @@ import hashlib
 from collections.abc import Iterable
 from pathlib import Path
 
-from crispgrain.core.atomic import atomic_write
+from ..atomic import atomic_write
 
 NAME = "SHA256SUMS"
 
