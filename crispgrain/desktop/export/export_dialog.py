@@ -81,9 +81,7 @@ class ExportDialog(QDialog):
         self.quality.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.best = QCheckBox("Best effort: networks take four times as long")
         self.sums = QCheckBox("Checksums of all results, as a file beside them")
-        self.sums.setToolTip(
-            "SHA256SUMS, as sha256sum --check reads it, so that who gets the files can check them."
-        )
+        self.sums.setToolTip("SHA256SUMS, as sha256sum --check reads it, so that who gets the files can check them.")
         self.folder = QLineEdit(str(folder))
         browse = QPushButton("Choose …")
         browse.clicked.connect(self._browse)
@@ -111,7 +109,7 @@ class ExportDialog(QDialog):
         for words, field in (
             ("Format", self.format), ("Bit depth", self.bits), ("Quality", self.quality),
             ("Profile", self.profile), ("Resolution", self.ppi), ("", self.best), ("Folder", folder_row),
-            ("", self.sums),            ("Name" if count == 1 else "Names", self.name),
+            ("", self.sums), ("Name" if count == 1 else "Names", self.name),
         ):  # fmt: skip
             form.addRow(words, field)
         self._form = form
