@@ -49,6 +49,18 @@ def test_a_sheet_goes_into_a_pdf_at_true_size(opened, dialog, qtbot, tmp_path):
     assert (left, top) == pytest.approx((8, 8), abs=0.3)
 
 
+def test_a_sheet_is_stopped_and_nothing_is_written(opened, dialog, qtbot, tmp_path):
+    opened.change_setting("enlarge.on", True)
+    opened.change_setting("enlarge.factor", 4.0)
+    opened.change_setting("enlarge.model", "detail-net")
+    opened.export_flow.sheet.make(dialog, tmp_path / "sheet.pdf")
+    opened.export_flow.sheet.stop()
+    assert "stopped" in opened.status.words.text()
+    opened.export_flow.sheet.stop()  # once more does nothing
+    qtbot.waitUntil(lambda: opened.export_flow.sheet._background is None, timeout=PATIENCE)
+    assert not list(tmp_path.glob("*.pdf"))
+
+
 def test_a_printer_gets_the_same_page(opened, dialog, qtbot, tmp_path):
     printer = QPrinter(QPrinter.PrinterMode.HighResolution)
     printer.setOutputFormat(QPrinter.OutputFormat.PdfFormat)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,6 +13,7 @@ from ..colour import icc
 from ..model import Stage
 from ..render.overview import overview
 from ..render.pipeline import Pipeline
+from ..render.progress import Progress
 from ..render.whole import render_whole, settings_of
 from ..resolve import resolve
 from ..shot import Shot
@@ -35,7 +36,9 @@ class Stock:
     gap: float = 8.0
 
 
-def print_of(pipeline: Pipeline, cancel: CancelToken = NEVER) -> tuple[Picture, Print]:
+def print_of(
+    pipeline: Pipeline, cancel: CancelToken = NEVER, report: Callable[[Progress], None] | None = None
+) -> tuple[Picture, Print]:  # fmt: skip
     """A result in its file's profile, and its size on paper with its bleed.
 
     Raises
@@ -44,7 +47,7 @@ def print_of(pipeline: Pipeline, cancel: CancelToken = NEVER) -> tuple[Picture, 
         If a profile of the user's cannot be used.
     """
     settings = settings_of(pipeline)
-    pixels = render_whole(pipeline, settings, cancel=cancel, opaque=True)
+    pixels = render_whole(pipeline, settings, report=report, cancel=cancel, opaque=True)
     sheet = sheet_of(pipeline.resolved[Stage.PRINT].values)
     bleed = sheet.bleed if sheet is not None and not sheet.border else 0.0
     height, width = (25.4 * n / settings.ppi for n in pixels.shape[:2])

@@ -9,10 +9,15 @@ from PySide6.QtCore import QObject
 from PySide6.QtPrintSupport import QPrintDialog, QPrinter
 from PySide6.QtWidgets import QFileDialog, QWidget
 
+from crispgrain.cancel import CancelToken
 from crispgrain.core.errors import ShotError
 from crispgrain.core.model import Stage
+from crispgrain.core.render.progress import Progress
+from crispgrain.core.sheet.layout import Print
 from crispgrain.core.sheet.make import contact_pages, frame_of, print_of, print_pages
 from crispgrain.core.sheet.pdf import Page, Picture, write_pdf
+from crispgrain.core.shot import Shot
+from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.base.background import Background, Urgency
 from crispgrain.desktop.base.status_line import StatusLine
 from crispgrain.session.session import Session
@@ -32,6 +37,8 @@ class SheetFlow(QObject):
         super().__init__(window)
         self._session, self._status, self._window = session, status, window
         self._background: Background | None = None
+        self._cancel = CancelToken()
+        status.stop_wanted.connect(self.stop)
 
     def ask(self) -> None:
         """Let the person choose for the chosen shots."""
@@ -60,12 +67,23 @@ class SheetFlow(QObject):
         stock, contact, marks = dialog.stock, dialog.contact, dialog.marks.isChecked()
         columns, rows, treated = dialog.columns.value(), dialog.rows.value(), [dialog.of(t) for _, t in wishes]
 
+        background = self._background = self._background or Background(1)
+        cancel = self._cancel = CancelToken()
+
+        def of_shot(number: int, shot: Shot, own: Treatment) -> tuple[Picture, Print]:
+            words = f"Rendering {shot.path.name} for a sheet ({number} of {len(wishes)})"
+
+            def said(progress: Progress) -> None:
+                background.in_window(lambda: self._tell(words, progress, cancel))
+
+            return print_of(shot.pipeline(own), cancel, said)
+
         def job() -> Made:
             shots = [known_shot(path, store) for path, _ in wishes]
             if contact:
                 frames = [frame_of(shot, own) for shot, (_, own) in zip(shots, wishes, strict=True)]
                 return contact_pages(frames, columns, rows, stock), frames
-            done = [print_of(shot.pipeline(own)) for shot, own in zip(shots, treated, strict=True)]
+            done = [of_shot(n, shot, own) for n, (shot, own) in enumerate(zip(shots, treated, strict=True), 1)]
             return print_pages([size for _, size in done], stock, marks), [picture for picture, _ in done]
 
         def finished(made: Made) -> None:
@@ -80,8 +98,19 @@ class SheetFlow(QObject):
             self.close()
 
         self._status.say(f"Rendering {len(wishes)} shot{'s' if len(wishes) != 1 else ''} for a sheet …")
-        self._background = self._background or Background(1)
-        self._background.submit(Urgency.AHEAD, job, finished, failed)
+        background.submit(Urgency.AHEAD, job, finished, failed, cancel)
+
+    def _tell(self, words: str, progress: Progress, cancel: CancelToken) -> None:
+        if not cancel.cancelled:
+            self._status.say(words, progress)
+
+    def stop(self) -> None:
+        """Render no further; nothing is written."""
+        if self._background is not None and not self._cancel.cancelled:
+            self._cancel.cancel()
+            self._status.say("No sheet: stopped.")
+            # Once the worker has noticed: the window does not wait for it.
+            self._background.submit(Urgency.AHEAD, lambda: None, lambda _: self.close())
 
     def _deliver(
         self, pages: Sequence[Page], pictures: Sequence[Picture], dialog: SheetDialog, target: Path | QPrinter
