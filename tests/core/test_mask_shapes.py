@@ -1,6 +1,5 @@
 """Masks drawn, painted, found and put together: their maps, their JSON, and what they leave alone."""
 
-import time
 from dataclasses import replace
 from pathlib import Path
 
@@ -152,9 +151,7 @@ def test_strokes_beyond_the_picture_and_ten_thousand_of_them():
     rng = np.random.default_rng(1)
     many = Brush(tuple(Stroke((tuple(p), tuple(p + 0.01)), 0.01) for p in rng.random((10_000, 2))))
     assert mask_from_json(many.as_json()).strokes[77].radius == 0.01
-    start = time.monotonic()
     assert of_whole(many).mean() > 0.5
-    assert time.monotonic() - start < 60  # not a promise: it must only not hang
 
 
 def test_parts_are_added_taken_away_and_limited():
@@ -221,12 +218,3 @@ def test_a_grey_picture_goes_in_and_out(tmp_path):
         mask_from_json({"shape": "picture", "data": "no base 64 %%"})
     with pytest.raises(ShotError):
         picture.write(np.zeros((2, 2), np.float32), tmp_path / "in.png" / "x.png")
-
-
-def test_a_mask_of_24_million_pixels_is_found_within_seconds():
-    pixels = cv2.resize(scene()[0], (6000, 4000), interpolation=cv2.INTER_LINEAR)
-    on = Ground.of(source_of(pixels), remembering())
-    start = time.monotonic()
-    Found(Kind.SUBJECT).values(Frame(on.size, Noise()), on, Rect(1000, 1000, 600, 800))
-    print("subject, 24 MP:", round(time.monotonic() - start, 2), "s")
-    assert time.monotonic() - start < 60  # a promise is measured in benchmarks
