@@ -30,10 +30,21 @@ def with_changed(mask: Mask | None, index: int, part: Part) -> Composite:
 
 
 def painted(mask: Mask | None, index: int, stroke: Stroke) -> tuple[Composite, int]:
-    """With one more stroke on a brush or on rough strokes, or on a brush of its own; and the place of that part."""
+    """With one more stroke, and the place of the part that has it.
+
+    Rough strokes that are open take it. Else it goes over all that is there: what gives, on a brush that adds at the
+    end; what takes away, on one that takes away from the whole mask.
+    """
     whole = as_parts(mask)
-    if 0 <= index < len(whole.parts):
-        part = whole.parts[index]
-        if isinstance(part.shape, Brush | Rough):
-            return with_changed(whole, index, replace(part, shape=part.shape.painted(stroke))), index
-    return with_part(whole, Brush((stroke,))), len(whole.parts)
+    part = whole.parts[index] if 0 <= index < len(whole.parts) else None
+    if part is not None and isinstance(part.shape, Rough):
+        return with_changed(whole, index, replace(part, shape=part.shape.painted(stroke))), index
+    end = len(whole.parts) - 1
+    last = whole.parts[-1] if whole.parts else None
+    if last is not None and isinstance(last.shape, Brush) and not last.inverted:
+        alone = end == 0 and last.how is How.ADD
+        if alone or last.how is (How.SUBTRACT if stroke.out else How.ADD):
+            own = stroke if alone else replace(stroke, out=False)
+            return with_changed(whole, end, replace(last, shape=last.shape.painted(own))), end
+    how = How.SUBTRACT if stroke.out else How.ADD
+    return with_part(whole, Brush((replace(stroke, out=False),)), how), end + 1

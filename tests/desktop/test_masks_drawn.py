@@ -55,6 +55,19 @@ def test_a_zone_is_painted_taken_away_undone_and_kept(grey, qtbot, tmp_path):
     assert kept == grey.session.treatment
 
 
+def test_what_was_found_is_mended_with_the_brush(grey, qtbot):
+    way(grey, "Rectangle …")
+    drag(qtbot, grey.easel, on_easel(grey, 350, 100), on_easel(grey, 550, 300))
+    grey.controls.masks.paint.setChecked(True)
+    stroke(qtbot, grey, (400, 200), (420, 200), RIGHT)
+    stroke(qtbot, grey, (500, 200), (510, 200), RIGHT)
+    stroke(qtbot, grey, (450, 350), (470, 350))
+    assert [p.how.value for p in mask_of(grey).parts] == ["add", "subtract", "add"]
+    pipeline = grey.session.pipeline
+    values = mask_of(grey).values(pipeline.steps[-1].after, pipeline.ground, pipeline.size.rect)
+    assert values[200, 410] == 0 and values[200, 505] == 0 and values[200, 455] == 1 and values[350, 460] == 1
+
+
 def test_parts_are_added_turned_round_and_removed(grey, qtbot):
     way(grey, "Light")
     panel = grey.controls.masks
