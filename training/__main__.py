@@ -18,7 +18,7 @@ from . import curves, detail, export, mosaic, photographs
 from .blurred import draw_blurred
 from .finished import draw_finished
 from .loop import Batch, Plan, Trainer, alike, take_weights
-from .networks import PhotoNet
+from .networks import DEEPER, PhotoNet
 from .pool import PooledBatches
 
 HERE = Path(__file__).parent
@@ -49,6 +49,10 @@ JOBS = {
         {"mosaic": torch.rand(1, 1, 64, 64), "sigma": torch.rand(1, 1, 32, 32)}, "mosaic-net-large", like="mosaic-net",
     ),
     "photo": Job(PhotoNet, partial(PooledBatches, degrade=draw_finished), PICTURE_INPUTS, "photo-net"),
+    "photo-large": Job(
+        partial(PhotoNet, blocks=DEEPER), partial(PooledBatches, degrade=draw_finished), PICTURE_INPUTS,
+        "photo-net-large", like="photo-net",
+    ),
     "sharp": Job(PhotoNet, partial(PooledBatches, degrade=draw_blurred), PICTURE_INPUTS, "sharp-net", like="photo-net"),
     **{
         f"detail-x{factor}": Job(

@@ -101,9 +101,9 @@ class PhotoNet(nn.Module):
     B x 3 x H x W.
     """
 
-    def __init__(self, widths: Sizes = WIDTHS) -> None:
+    def __init__(self, widths: Sizes = WIDTHS, blocks: Sizes = BLOCKS) -> None:
         super().__init__()
-        self.body = UNet(15, 12, widths)
+        self.body = UNet(15, 12, widths, blocks)
 
     def forward(self, picture: Tensor, conditions: Tensor) -> Tensor:
         cells = functional.pixel_unshuffle(picture, 2)

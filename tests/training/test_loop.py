@@ -6,8 +6,8 @@ import pytest
 torch = pytest.importorskip("torch", reason="torch is for training only")
 
 from training.export import export, shipped_weights  # noqa: E402
-from training.loop import Plan, Trainer, alike  # noqa: E402
-from training.networks import MosaicNet, ResidualBlock  # noqa: E402
+from training.loop import Plan, Trainer, alike, take_weights  # noqa: E402
+from training.networks import DEEPER, MosaicNet, ResidualBlock  # noqa: E402
 from training.optimiser import orthogonalised  # noqa: E402
 
 pytestmark = pytest.mark.slow
@@ -97,3 +97,13 @@ def test_the_log_can_be_read_back(tmp_path):
     rows = [json.loads(line) for line in (tmp_path / "log.jsonl").read_text().splitlines()]
     assert rows[0]["step"] == 1
     assert all(row["loss"] > 0 for row in rows)
+
+
+def test_a_deeper_network_begins_as_the_one_whose_weights_it_takes():
+    small, deep = MosaicNet(), MosaicNet(blocks=DEEPER)
+    take_weights(deep, alike(deep, dict(small.named_parameters())))
+    inputs = torch.rand(1, 1, 32, 32), torch.rand(1, 1, 16, 16)
+    with torch.no_grad():
+        assert torch.equal(small(*inputs), deep(*inputs))
+        deep.body.middle[5].second.weight += 0.1
+        assert not torch.equal(small(*inputs), deep(*inputs))
