@@ -7,6 +7,7 @@ import cv2
 import numpy as np
 import pytest
 from PIL import Image
+from skimage import data
 
 from crispgrain.core.colour import icc
 from crispgrain.core.errors import ShotError, TreatmentError
@@ -218,3 +219,16 @@ def test_a_grey_picture_goes_in_and_out(tmp_path):
         mask_from_json({"shape": "picture", "data": "no base 64 %%"})
     with pytest.raises(ShotError):
         picture.write(np.zeros((2, 2), np.float32), tmp_path / "in.png" / "x.png")
+
+
+def test_a_face_and_its_skin_are_found():
+    """The picture of an astronaut in scikit-image (NASA, public domain); where her face is, by eye."""
+    on = Ground.of(source_of(data.astronaut()), remembering())
+    face, skin = (of_whole(Found(kind), on) for kind in (Kind.FACES, Kind.SKIN))
+    assert face[110, 220] == 1 and face[150, 220] == 1  # between the eyes, mouth
+    assert face[400, 250] == 0 and face[100, 450] == 0
+    assert skin[140, 200] > 0.7  # a cheek
+    assert skin[300:500, 150:330].mean() < 0.5 and skin[20:60, 420:500].mean() < 0.2  # the suit, the background
+    nobody = Ground.of(source_of(data.coffee()), remembering())
+    assert (of_whole(Found(Kind.FACES), nobody) == 0).all()
+    assert (of_whole(Found(Kind.SKIN), nobody) == 0).all()
