@@ -196,6 +196,8 @@ def concrete(operation: Operation, source: Source, reading: Reading) -> Resolved
             remarks.append(f"{why} {fallback.name} is used for this shot.")
         model = fallback
     on = ABOUT[stage].needed(reading) if operation.on is None else operation.on
+    if on and model.may_be(Role.CUT) and operation.mask is None:
+        remarks.append("Nothing is cut out yet: add a mask.")
     if on and (warning := model.warning(reading)):
         remarks.append(warning)
     values: dict[str, Value] = {}

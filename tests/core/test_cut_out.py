@@ -7,7 +7,7 @@ import pytest
 from PIL import Image
 
 from crispgrain.core.files import read_shot
-from crispgrain.core.masks import Found, Kind, Oval, Picture, picture
+from crispgrain.core.masks import Oval, Picture, picture
 from crispgrain.core.meter import Noise, Reading
 from crispgrain.core.operation import Operation
 from crispgrain.core.registry import CUT_OUT
@@ -79,6 +79,7 @@ def test_it_is_seen_on_the_easel_and_cropped_with_the_picture(shot):
 def test_without_a_mask_or_switched_off_nothing_is_cut(shot, tmp_path):
     for treatment in (cut(None), cut(Oval((0.2, 0.2), (0.8, 0.8))).set("cut-out.on", False)):
         assert np.asarray(Image.open(export(chain(shot, treatment), tmp_path / "out"))).shape[2] == 3
+    assert "add a mask" in " ".join(chain(shot, cut(None)).resolved.remarks)
 
 
 def test_a_subject_is_cut_out_from_the_command_line(tmp_path):
@@ -96,4 +97,3 @@ def test_colours_stay_where_nothing_is_within_or_all_is():
     pixels = np.random.default_rng(1).random((20, 20, 3), np.float32)
     for value in (0.0, 0.5, 1.0):
         np.testing.assert_array_equal(unmixed(pixels, np.full((20, 20), value, np.float32)), pixels)
-    assert Found(Kind.SUBJECT).as_json()["shape"] == "subject"

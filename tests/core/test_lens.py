@@ -186,9 +186,13 @@ def test_by_hand_bends_as_it_says_and_back():
     source = shot(dotted([DOTS] * 3), Facts())
     pipeline, _ = whole(source, corrected(by="own", bulge=4.0))
     to_source = pipeline.steps[-1].after.to_source
-    x, y = to_source(np.array([0.0, 300]), np.array([0.0, 200]))
+    scale = to_source.rows[0][0]
+    x, y = to_source(np.array([0.0, 300, 480]), np.array([0.0, 200, 200]))
     assert (x[1], y[1]) == pytest.approx((300, 200))
-    assert (x[0], y[0]) == pytest.approx((0, 0), abs=0.01) or x[0] > -0.01
+    # A point on the radius r (1 in the corner) was drawn at r (1 - 0.04 r^2), both after the scale that fills.
+    for at, radius in ((0, 1.0), (2, 180 / HALF_DIAGONAL)):
+        far = np.hypot(x[at] - 300, y[at] - 200) / HALF_DIAGONAL
+        assert far == pytest.approx(scale * radius * (1 - 0.04 * (scale * radius) ** 2), abs=1e-9)
     back = to_source.inverse(*to_source(DOTS[:, 0], DOTS[:, 1]))
     assert np.abs(np.stack(back, axis=1) - DOTS).max() < 1e-6
     assert to_source.inverse.after(to_source) == Transform()

@@ -48,8 +48,8 @@ def test_a_zone_is_painted_taken_away_undone_and_kept(grey, qtbot, tmp_path):
     assert pixels_of(grey.easel)[at.y(), at.x(), 0] == 100
     grey.session.history.undo()
     assert len(mask_of(grey).parts[0].shape.strokes) == 2
-    qtbot.mouseClick(grey.controls.masks.paint, LEFT)
-    assert grey.easel.hand.shape is None
+    qtbot.keyClick(grey, Qt.Key.Key_Escape)
+    assert grey.easel.hand.shape is None and not grey.controls.masks.paint.isChecked()
     settle(grey, qtbot)
     kept = Treatment.load(tmp_path / "grey.png.treatment.json")
     assert kept == grey.session.treatment
@@ -144,6 +144,9 @@ def test_a_part_is_cut_out_and_the_rest_is_grey_on_the_easel(grey, qtbot, tmp_pa
     grey.session.choose_stage(Stage.FINISH)
     settle(grey, qtbot)
     choose(grey, "Cut out")
+    grey.change_setting("cut-out.fringe", "off")  # it is there now, and still has no mask
+    assert grey.controls.zones.add.isVisible() and grey.controls.zones.add.text() == "Add mask"
+    assert "add a mask" in grey.controls.remark.text()
     way(grey, "Ellipse …")
     drag(qtbot, grey.easel, on_easel(grey, 350, 100), on_easel(grey, 550, 300))
     operation = grey.session.treatment.find("cut-out")

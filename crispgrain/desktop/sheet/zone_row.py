@@ -54,7 +54,10 @@ class ZoneRow(QWidget):
             self.list.addItem(operation_name(id), id)
         self.list.setCurrentIndex(max(0, self.list.findData(current)))
         self.list.setVisible(len(ids) > 1)
-        self.remove.setVisible(current != stage and treatment.find(current) is not None)
+        found = treatment.find(current)
+        unmasked = current in {m.id for m in models_of(stage, Role.CUT)} and (found is None or found.mask is None)
+        self.remove.setVisible(current != stage and found is not None and not unmasked)
+        self.add.setText("Add mask" if unmasked else "Add zone")
         self.add.setVisible(zoned and not self.remove.isVisibleTo(self))
         self.setVisible(zoned)
 

@@ -171,6 +171,11 @@ class MaskFlow(QObject):
         width = self.panel.brush["size"].field.value() / 100 * longer / pipeline.steps[-1].after.stretch
         hand.ask(Shape.PATH, self._take_stroke, width=width)
 
+    def leave(self) -> None:
+        """Forget what was to be drawn or painted."""
+        self.panel.paint.setChecked(False)
+        self._easel.hand.call_off()
+
     def _take_stroke(self, points: Points) -> None:
         places, values = self._shares(points), {k: row.field.value() / 100 for k, row in self.panel.brush.items()}
         if places and self._mask() is not None:

@@ -216,7 +216,7 @@ class Window(QMainWindow):
         if event.key() == FLIP_KEY and not event.modifiers():
             self.easel.set_flipped(True)
         elif event.key() == Qt.Key.Key_Escape and self.easel.hand.shape is not None:
-            self.easel.hand.call_off()
+            self.mask_flow.leave()
             self.status.say("")
         elif event.key() == Qt.Key.Key_Escape and self.strip.isVisible():
             self.strip.close_strip()

@@ -14,7 +14,7 @@ from .parameters import STRENGTHS, after_demosaicing, summary
 
 EFFORT = replace(
     ensemble.EFFORT,
-    help="Best takes a network with more layers, twice: finer detail, fewer dots, four times as slow.",
+    help="Best takes a network with more layers, twice: finer detail, fewer dots, four to five times as slow.",
 )
 TILE = 384  # px; smaller ones would be mostly margin
 
