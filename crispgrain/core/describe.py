@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from crispgrain.geometry import Size
 
 from .about import Facts
-from .model import Stage
+from .model import Role, Stage
 from .registry import ABOUT
 from .render.pipeline import Pipeline
 from .resolve import ResolvedOperation
@@ -23,9 +23,10 @@ def facts_of(pipeline: Pipeline) -> Facts:
 def stage_summary(stage: Stage, pipeline: Pipeline) -> str:
     """Model and strength in a few words, or ``off``; and what stands beside it."""
     beside = [o for o in pipeline.resolved.beside if o.stage is stage and o.on]
-    zones = sum(o.mask is not None for o in beside)
+    own = [o for o in beside if (o.mask is None and o.model.roles) or (o.mask and o.model.may_be(Role.CUT))]
+    zones = sum(o.mask is not None and not o.model.may_be(Role.CUT) for o in beside)
     said = [_words(pipeline.resolved[stage], pipeline)]
-    said += [_words(o, pipeline) for o in beside if o.mask is None and o.model.roles]  # others are a part of these
+    said += [_words(o, pipeline) for o in own]  # a model without a role is a part of another
     said += [f"{zones} zone{'s' if zones > 1 else ''}"] if zones else []
     return ", ".join(said)
 

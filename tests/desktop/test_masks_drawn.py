@@ -156,6 +156,7 @@ def test_a_part_is_cut_out_and_the_rest_is_grey_on_the_easel(grey, qtbot, tmp_pa
     seen = pixels_of(grey.easel)
     assert seen[inside.y(), inside.x(), 0] == 100
     assert seen[outside.y(), outside.x(), 0] == pytest.approx(124, abs=2)  # 0.2 of white
+    assert grey.rail.heads[Stage.FINISH].summary.endswith("cut out")
     grey.change_setting("cut-out.behind", "white")
     settle(grey, qtbot)
     assert pixels_of(grey.easel)[outside.y(), outside.x(), 0] == 255
