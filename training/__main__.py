@@ -91,11 +91,11 @@ def main() -> None:
     folder, target = HERE / "checkpoints" / job.name, MODELS / f"{job.name}.onnx"
     if options.job != "export":
         network = job.make_network()
+        start = target if target.exists() else MODELS / f"{job.like}.onnx"
         if job.like and not (folder / "checkpoint.pt").exists():
-            take_weights(network, alike(network, export.shipped_weights(MODELS / f"{job.like}.onnx")))
+            take_weights(network, alike(network, export.shipped_weights(start)))
         trainer = Trainer(network, folder, Plan(lr=options.rate))
         if options.after:
-            start = target if target.exists() else MODELS / f"{job.like}.onnx"
             trainer.start_after_fall(alike(network, export.shipped_weights(start)), options.after)
         trainer.run(job.make_batches(DATA), options.minutes, options.threads, options.cool_down)
         return
