@@ -7,6 +7,7 @@ from pathlib import Path
 
 import platformdirs
 
+FONTS = Path(__file__).parent / "fonts"  # that ship with the program
 PRESETS, DATA = "folders/presets", "folders/data"  # settings, as section and name
 
 

@@ -6,10 +6,24 @@ import pytest
 from crispgrain.cli.main import main
 from crispgrain.core.errors import ShotError
 from crispgrain.core.files import read_shot
-from crispgrain.demo.roll import ROLL, scene, write_roll
+from crispgrain.core.frame import Frame
+from crispgrain.core.masks import Brush, Composite, Found, How, Kind, Part, Stroke
+from crispgrain.core.meter import Noise
+from crispgrain.core.meter.part import measure_part
+from crispgrain.core.shot import open_shot
+from crispgrain.core.treatment import Treatment
+from crispgrain.demo.roll import PLANET_MOVES, ROLL, TWO_DEPTHS, place, scene, write_roll
+from crispgrain.geometry import Rect, Size
 from crispgrain.simulation import camera
 
 pytestmark = pytest.mark.slow
+
+# Five strokes over what the subject misses (the plate, the sun and a knob), and has too much (between the arms).
+KEPT = tuple(Stroke(p, r, 0.1) for p, r in (
+    (((0.545, 0.875), (0.83, 0.94)), 0.043), (((0.515, 0.245), (0.516, 0.265)), 0.033),
+    (((0.07, 0.81), (0.075, 0.84)), 0.035),
+))  # fmt: skip
+LEFT = (Stroke(((0.6, 0.36), (0.7, 0.4)), 0.02, 0.1), Stroke(((0.59, 0.42), (0.75, 0.44)), 0.015, 0.1))
 
 
 @pytest.fixture(scope="module")
@@ -36,6 +50,39 @@ def test_every_shot_is_there_and_opens_but_the_damaged_one(roll):
     assert sizes["orrery-0400.dng"].megapixels >= 12
     assert sizes["store-room.jpg"].width == 2 * sizes["store-room.jpg"].height
     assert read_shot(roll / "old-print.tif").grey
+
+
+def test_the_meter_finds_in_a_part_what_the_whole_does_not_show(roll):
+    whole, part = _metered(roll / "dial-0803-plate-soft.dng", Rect(1020, 960, 420, 960))
+    assert whole.softness < 0.5
+    # A disc has a sigma of half its radius; the lens adds a little.
+    assert part.softness == pytest.approx(TWO_DEPTHS / 2, abs=0.5)
+    assert part.disc_radius == pytest.approx(TWO_DEPTHS, abs=0.5)
+    whole, part = _metered(roll / "planet-0804-moving.dng", Rect(320, 950, 650, 650))
+    length, angle = PLANET_MOVES
+    assert whole.softness < 0.5
+    assert part.line_length == pytest.approx(length, abs=2) and part.line_angle == pytest.approx(angle, abs=5)
+
+
+def _metered(path, rect):
+    shot = open_shot(path)
+    return shot.reading.blur, measure_part(shot.source, rect, shot.reading).blur
+
+
+def test_the_instrument_is_found_and_found_better_after_five_strokes(roll):
+    shot, truth = open_shot(roll / "orrery-0400.dng"), place("orrery-instrument")
+    ground = shot.pipeline(Treatment()).ground
+    frame = Frame(shot.source.size, Noise()).sized(Size(*truth.shape))
+
+    def overlap(mask):
+        found = mask.values(frame, ground, Size(*truth.shape).rect)
+        return float(np.minimum(found, truth).sum() / np.maximum(found, truth).sum())
+
+    subject = Found(Kind.SUBJECT)
+    painted = Composite((Part(subject), Part(Brush(KEPT)), Part(Brush(LEFT), How.SUBTRACT)))
+    first, mended = overlap(subject), overlap(painted)
+    background = overlap(Composite((Part(Found(Kind.BACKGROUND)),), inverted=True))
+    assert first > 0.75 and mended > first + 0.02 and background == pytest.approx(first, abs=0.03)
 
 
 def test_a_roll_that_is_there_is_left_alone(roll):

@@ -4,6 +4,7 @@ import numpy as np
 import pikepdf
 import pypdfium2
 import pytest
+from fontTools.ttLib import TTFont
 from PIL import Image
 
 from crispgrain.cli.main import main
@@ -11,6 +12,7 @@ from crispgrain.core.colour import icc
 from crispgrain.core.errors import ShotError, TreatmentError
 from crispgrain.core.sheet.layout import Print, cells, pages
 from crispgrain.core.sheet.pdf import Page, Picture, write_pdf
+from crispgrain.paths import FONTS
 from crispgrain.simulation.print_profile import print_profile
 
 MM = 72 / 25.4  # points
@@ -104,6 +106,26 @@ def test_a_contact_sheet_names_its_shots(shots, tmp_path):
     page = seen(out)
     green = np.nonzero(np.abs(page.astype(int) - (30, 160, 60)).max(axis=-1) < 12)
     assert np.ptp(green[0]) / np.ptp(green[1]) == pytest.approx(1.5, rel=0.05)
+
+
+@pytest.mark.parametrize("words", ["Ωρολόγιον (2).tif", "Планета \\ Žižkov.tif", "plain"])
+def test_names_in_other_alphabets_are_set_and_can_be_searched_for(words, tmp_path):
+    white = Picture(np.full((20, 30, 3), 255, np.uint8), icc.profile("srgb"), words)
+    path = write_pdf(tmp_path / "x.pdf", [Page(pages([Print(30, 20)], 50, 40, 5, 0)[0], False)], [white], 50, 40, "x")
+    text = pypdfium2.PdfDocument(path)[0].get_textpage()
+    assert text.get_text_range().strip() == words
+    assert (seen(path) < 128).any()
+    # A glyph is as wide as the typeface says: n of the font's own table, at 7 points.
+    widths = [text.get_charbox(n, loose=True) for n in range(len(words))]
+    table = TTFont(FONTS / "NotoSans-Regular.ttf")
+    wanted = sum(table["hmtx"][table.getBestCmap()[ord(sign)]][0] for sign in words) * 7 / 1000
+    assert widths[-1][2] - widths[0][0] == pytest.approx(wanted, abs=0.5)
+
+
+def test_a_name_that_the_typeface_has_not_is_boxes_and_no_error(tmp_path):
+    box = Picture(np.full((20, 30, 3), 255, np.uint8), icc.profile("srgb"), "東\udcff")
+    path = write_pdf(tmp_path / "x.pdf", [Page(pages([Print(30, 20)], 50, 40, 5, 0)[0], False)], [box], 50, 40, "x")
+    assert (seen(path) < 200).any()
 
 
 @pytest.mark.parametrize("wrong, cause", [

@@ -50,8 +50,8 @@ def make_parser() -> argparse.ArgumentParser:
     run.add_argument(
         "--zone", action="append", default=[], metavar="STAGE:WHERE", dest="zones",
         help="treat a part: X,Y:X,Y for all of it behind the first point, nothing beyond the second, in percent of "
-        "width and height; subject, background, in-focus, sky, faces, skin, light or detail for what is found; or a "
-        "grey picture; its settings are zone-1.FIELD, of the next one zone-2.FIELD",
+        "width and height; subject, background, in-focus, sky, faces, eyes, skin, light or detail for what is found; "
+        "or a grey picture; its settings are zone-1.FIELD, of the next one zone-2.FIELD",
     )  # fmt: skip
     run.add_argument("--only", metavar="STAGE,STAGE", help="switch every other stage off")
     run.add_argument(

@@ -10,12 +10,13 @@ from crispgrain.core.errors import ShotError, TreatmentError
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.sheet.make import Stock, contact_pages, frame_of, print_of, print_pages
 from crispgrain.core.sheet.pdf import write_pdf
-from crispgrain.core.shot import Shot, saved_treatment
+from crispgrain.core.shot import Shot
 from crispgrain.core.stages.print.paper import length_from, sheet_sides
 from crispgrain.core.treatment import Treatment
 
 from .opening import opened
 from .shape import with_shape
+from .treatments import own_treatment
 
 
 def make_sheet(options: argparse.Namespace) -> int:
@@ -49,7 +50,9 @@ def _shots(options: argparse.Namespace) -> Iterator[Shot]:
 
 
 def _own(shot: Shot) -> Treatment:
-    return saved_treatment(shot.path) or Treatment()
+    from crispgrain.desktop.base.preferences import sidecar_folder
+
+    return own_treatment(shot.path, sidecar_folder())
 
 
 def _pipeline(shot: Shot, treatment: Treatment) -> Pipeline:

@@ -85,11 +85,15 @@ def _with_zone(treatment: Treatment, wish: str) -> Treatment:
     return treatment.with_zone(Stage(stage), mask)[0]
 
 
+def own_treatment(path: Path, folder: Path | None) -> Treatment:
+    """The treatment kept for a file in the folder chosen for them, else beside it, else all metered."""
+    return (saved_treatment(path, folder) if folder else None) or saved_treatment(path) or Treatment()
+
+
 def _base(options: argparse.Namespace, path: Path, shot: Shot | None) -> Treatment:
     if options.treatment:
         return Treatment.load(options.treatment)
-    kept = (saved_treatment(path, options.sidecars) if options.sidecars else None) or saved_treatment(path)
-    own = kept or Treatment()
+    own = own_treatment(path, options.sidecars)
     name = options.preset
     if options.rules and shot is not None:
         size = shot.source.size

@@ -42,7 +42,8 @@ Values = Mapping[str, Value]
 class Parameter:
     """A setting of a model: a number within a range, one of several choices, or text.
 
-    ``check`` is for text: it raises ValueError if the text will not do.
+    ``check`` is for text: it raises ValueError if the text will not do. ``files`` are the endings of those that a text
+    may name.
     ``metered`` gives the value that follows from a shot's reading; without it
     the metered value is ``default``.
     ``labels`` are the choices as a person reads them.
@@ -67,6 +68,7 @@ class Parameter:
     per_shot: bool = False
     product: Product | None = None
     resizes: bool = False
+    files: tuple[str, ...] = ()
     matters: Callable[[Values], bool] = lambda values: True
 
     @property
@@ -182,6 +184,7 @@ class Context:
     rect: Rect
     wanted: Rect
     products: Callable[[Product, Values], Array] | None = None
+    mask: Array | None = None  # where the step shows, in ``rect`` (of Enlarge: in ``wanted``), for a model that sees it
 
     def product(self, product: Product, values: Values) -> Array:
         """Something of the whole shot under some settings; computed if it was not yet."""
@@ -212,6 +215,7 @@ class Model:
     ``summary`` is what the rail says of it, given its values and the size of the result.
     ``strength`` is the id of the parameter that says how much is done, tried weaker and stronger in a test strip.
     ``tools`` draw on the picture.
+    ``sees_mask``: most models don't, and their output is blended with what there was; one that fills holes must.
     ``draft`` is the id of a model of the same stage that gives a quick idea of this one.
     ``on_reduced`` gives the values for a shot some times smaller.
     ``warning`` says why the model is the wrong choice for a shot of this reading, if so.
@@ -246,6 +250,7 @@ class Model:
     summary: Callable[[Model, Values, Size], str] = lambda model, values, size: model.name
     strength: str = ""
     tools: tuple[Tool, ...] = ()
+    sees_mask: bool = False
 
     def may_be(self, role: Role) -> bool:
         """Whether it can have a role: there are no zones of a mosaic, nor of a size."""

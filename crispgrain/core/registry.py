@@ -18,11 +18,11 @@ from .stages.denoise import (
     wavelet,
 )
 from .stages.develop import about as develop_about
-from .stages.develop import crop, develop, heal, lens, light
+from .stages.develop import crop, develop, fill, heal, lens, light, red_eye
 from .stages.enlarge import about as enlarge_about
 from .stages.enlarge import detail_net, faithful, lanczos, restore_net
 from .stages.finish import about as finish_about
-from .stages.finish import cut_out, finish
+from .stages.finish import cut_out, finish, out_of_focus
 from .stages.print import about as print_about
 from .stages.print import file
 from .stages.sharpen import about as sharpen_about
@@ -33,6 +33,8 @@ MODELS: tuple[Model, ...] = (
     develop.LINEAR,
     develop.FINISHED,
     light.MODEL,
+    fill.MODEL,
+    red_eye.MODEL,
     heal.MODEL,
     lens.MODEL,
     crop.MODEL,
@@ -54,6 +56,7 @@ MODELS: tuple[Model, ...] = (
     faithful.MODEL,
     lanczos.MODEL,
     finish.MODEL,
+    out_of_focus.MODEL,
     cut_out.MODEL,
     file.MODEL,
 )

@@ -198,6 +198,8 @@ def concrete(operation: Operation, source: Source, reading: Reading) -> Resolved
     on = ABOUT[stage].needed(reading) if operation.on is None else operation.on
     if on and model.may_be(Role.CUT) and operation.mask is None:
         remarks.append("Nothing is cut out yet: add a mask.")
+    if on and stage is Stage.ENLARGE and operation.mask is not None and not model.sees_mask:
+        remarks.append(f"{model.name} does not heed the mask: it says where Detail net is calm.")
     if on and (warning := model.warning(reading)):
         remarks.append(warning)
     values: dict[str, Value] = {}

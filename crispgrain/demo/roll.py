@@ -23,17 +23,26 @@ from crispgrain.simulation import camera
 from crispgrain.simulation.dng import write_dng
 
 SOFTNESS = 0.6  # px, sigma of the demo lens
+TWO_DEPTHS = 3.0  # px, radius of the disc that the plate is out of focus by
+PLANET_MOVES = (14.0, 20.0)  # px and degrees, while the rest is still
 GREEN_TUBES = (0.86, 1.0, 0.78)  # working-space cast of old fluorescent tubes, made up
 
 
 @lru_cache(maxsize=2)
 def scene(name: str) -> Array:
-    """A clean scene, linear working space: ``orrery``, ``dial`` (3000 x 4000) or ``room`` (2048 x 4096)."""
+    """A clean scene, linear working space: ``orrery``, ``dial`` (3000 x 4000), ``planet`` (half), ``room`` (2:1)."""
     data = resources.files(__package__).joinpath("scenes", f"{name}.jxl").read_bytes()
     encoded = imagecodecs.jpegxl_decode(data).astype(np.float32) / 65535
     clean = apply_matrix(srgb_decode(encoded), SRGB_TO_WORKING)
     clean.setflags(write=False)
     return clean
+
+
+@lru_cache(maxsize=2)
+def place(name: str) -> Array:
+    """Where an object is (1500 x 2000, 0 to 1): ``orrery-instrument``, ``planet-planet`` or ``dial-plate``."""
+    data = resources.files(__package__).joinpath("scenes", f"{name}.png").read_bytes()
+    return imagecodecs.png_decode(data).astype(np.float32) / 255
 
 
 def reduced(picture: Array, factor: int) -> Array:
@@ -56,13 +65,15 @@ def _raw(name: str, about: str, iso: int, blur: Callable[[Array], Array], **opti
     factor = int(options.get("factor", 1))  # type: ignore[call-overload]
     cast = np.array(options.get("cast", (1, 1, 1)), np.float32)
 
-    def truth() -> Array:
+    def seen() -> Array:
         clean = scene(scene_name)
-        return (reduced(clean, factor) if factor > 1 else clean) * cast
+        return reduced(clean, factor) if factor > 1 else clean
+
+    def truth() -> Array:
+        return seen() * cast
 
     def write(path: Path) -> None:
-        clean = scene(scene_name)
-        clean = blur(reduced(clean, factor) if factor > 1 else clean) * cast
+        clean = blur(seen()) * cast
         number = int("".join(c for c in name if c.isdigit())[:4])
         values = camera.expose(clean, iso, seed=number)
         seconds = Fraction(1, max(1, iso // 100))
@@ -81,6 +92,27 @@ def _shaken(picture: Array) -> Array:
 
 def _missed(picture: Array) -> Array:
     return camera.blur_with(_soft(picture), camera.disc(3.2))
+
+
+def _apart(picture: Array, where: Array, kernel: Array) -> Array:
+    """A picture with one object (a map of it, H x W) blurred by a kernel and the rest still and sharp.
+
+    What comes to light behind its edges is guessed from around it.
+    """
+    rest = 1 - where[..., None]
+    around = [cv2.GaussianBlur(p, (0, 0), 8) for p in (picture * rest, rest)]
+    behind = picture * rest + (1 - rest) * around[0] / (around[1][..., None] + np.float32(1e-4))
+    object_, share = camera.blur_with(picture * where[..., None], kernel), camera.blur_with(where[..., None], kernel)
+    return object_ + (1 - share.reshape(where.shape)[..., None]) * behind
+
+
+def _two_depths(picture: Array) -> Array:
+    """Focused on the instrument: the plate before it is soft."""
+    return camera.lens_softness(_apart(picture, place("dial-plate"), camera.disc(TWO_DEPTHS)), SOFTNESS / 2)
+
+
+def _planet_moves(picture: Array) -> Array:
+    return camera.lens_softness(_apart(picture, place("planet-planet"), camera.motion(*PLANET_MOVES)), SOFTNESS / 2)
 
 
 def _encoded8(picture: Array) -> np.ndarray:
@@ -140,6 +172,15 @@ ROLL: tuple[DemoShot, ...] = (
     _raw("dial-3200.dng", "The calendar dial, ISO 3200", 3200, _soft, scene="dial"),
     _raw("dial-0801-shaken.dng", "Shaken by hand", 800, _shaken, scene="dial", factor=2),
     _raw("dial-0802-missed-focus.dng", "Focused on the wrong thing", 800, _missed, scene="dial", factor=2),
+    _raw(
+        "dial-0803-plate-soft.dng",
+        "The plate is soft, what is behind it sharp",
+        800,
+        _two_depths,
+        scene="dial",
+        factor=2,
+    ),
+    _raw("planet-0804-moving.dng", "One planet was moving", 800, _planet_moves, scene="planet"),
     _raw("orrery-1201-tubes.dng", "Under greenish tubes", 1200, _soft, factor=2, cast=GREEN_TUBES),
     DemoShot("pocket-dial.jpg", "Small and heavily compressed, from an old compact camera", _write_compact),
     DemoShot("old-print.tif", "Scan of an old print with scratches", _write_old_print),

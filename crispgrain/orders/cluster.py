@@ -22,7 +22,7 @@ from crispgrain.core.render.threads import cores, limit_workers
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment
 
-from .worker import CANCELLED, PROGRESS, TARGET, WRITTEN, answer
+from .worker import CANCELLED, PROGRESS, TARGET, WRITTEN, LastShot, answer
 
 LOST = 3  # workers that may be lost over one shot before the shot is held to be the reason
 CALLED_OFF = ".called-off-"  # a file in the folder of the results, looked for before every tile
@@ -117,7 +117,7 @@ def render(wish: dict[str, Any], stop: str, topic: str) -> tuple[str, str]:
     minder = threading.Thread(target=mind, daemon=True)
     minder.start()
     try:
-        word, more = answer(wish, say, cancel, None)
+        word, more = answer(wish, say, cancel, LastShot())
     finally:
         over.set()
     return word, "called off" if word == CANCELLED else more

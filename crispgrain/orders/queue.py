@@ -205,16 +205,17 @@ class OrderQueue:
         """The job whose turn it is for a slot; waits for one. None when the queue is closed or the slot gone."""
         with self._turn:
             while not self._closed and number < self._slots:
-                if self._places and self._places[0] not in self._sizes:
-                    self._measure(self._places[0])
+                id = self._next_in_turn()
+                if id is not None and id not in self._sizes:
+                    self._measure(id)
                 elif self._full is not None:
                     self._turn.wait(LOOK)
                     self._look_at_full_disk()
-                elif self._places and not self._paused and self._gone(self._jobs[self._places[0]].folder):
-                    self._full = self._jobs[self._places[0]].folder
+                elif id is not None and not self._paused and self._gone(self._jobs[id].folder):
+                    self._full = self._jobs[id].folder
                     self.trouble.emit(f"{self._full} is no longer there. Going on when it is back.")
-                elif self._places and not self._paused and self._room(self._places[0]):
-                    id = self._places.pop(0)
+                elif id is not None and not self._paused and self._room(id):
+                    self._places.remove(id)
                     job = evolve(self._jobs[id], state=JobState.RUNNING, started=time.time())
                     self._jobs[id] = job
                     break
@@ -225,6 +226,14 @@ class OrderQueue:
                 return None
         self._keep(job)
         return job
+
+    def _next_in_turn(self) -> int | None:
+        """The first waiting job of a shot that no other process is at: that one has most of it computed already.
+
+        The first of all, if there is none such.
+        """
+        under_way = {job.path for job in self._jobs.values() if job.state is JobState.RUNNING}
+        return next((id for id in self._places if self._jobs[id].path not in under_way), next(iter(self._places), None))
 
     def _measure(self, id: int) -> None:
         """Look into a job's file for what it will take; others need not wait for that."""

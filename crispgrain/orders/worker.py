@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import ctypes
 import errno
+import json
 import os
 import signal
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
@@ -15,6 +16,7 @@ from typing import Any
 from crispgrain.cancel import Cancelled, CancelToken
 from crispgrain.core.errors import ShotError
 from crispgrain.core.meter import reading_from_json
+from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.naming import TEMPLATE
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.render.threads import limit_workers
@@ -26,6 +28,7 @@ from crispgrain.store.sensors import known_shot
 
 # What may be over in a while: a full disk, one that was unplugged, a share that is away.
 PASSING = {errno.ENOSPC, errno.EDQUOT, errno.EIO, errno.ENODEV, errno.ENXIO, errno.ESTALE, errno.ENOTCONN, errno.EROFS}
+IDLE = 5.0  # s without a job after which memory is given back
 PR_SET_PDEATHSIG = 1  # prctl(2)
 GIVES_WAY = 19  # steps of niceness, the most there are: someone may be at work in the window
 # What a worker says: a word, and what belongs to it.
@@ -39,9 +42,11 @@ def work(line: Connection, threads: int, store: Path) -> None:
     ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGKILL)
     os.nice(GIVES_WAY)
     limit_workers(threads)
-    readings = Store(store)
+    last = LastShot(Store(store))
     while True:
         try:
+            if not line.poll(IDLE):
+                last.forget()
             wish = line.recv()
         except EOFError:
             return
@@ -49,7 +54,7 @@ def work(line: Connection, threads: int, store: Path) -> None:
         over = threading.Event()
         listener = threading.Thread(target=_listen, args=(line, cancel, over), daemon=True)
         listener.start()
-        said = answer(wish, line.send, cancel, readings)
+        said = answer(wish, line.send, cancel, last)
         over.set()
         listener.join()
         try:
@@ -70,17 +75,43 @@ def _listen(line: Connection, cancel: CancelToken, over: threading.Event) -> Non
             return
 
 
-def answer(
-    wish: dict[str, Any], say: Callable[[tuple[str, Any]], None], cancel: CancelToken, readings: Store | None
-) -> tuple[str, str]:
-    """Render what is wished, saying how far it is; a word for how it ended, and the file or what went wrong.
+class LastShot:
+    """The shot rendered last with what was computed of it, for another file of it: one pass for all of its files.
 
-    The reading comes with the wish, or is looked up among those kept.
+    Readings are looked up in ``readings``, if they don't come with the wish.
     """
+
+    def __init__(self, readings: Store | None = None) -> None:
+        self._readings = readings
+        self.forget()
+
+    def forget(self) -> None:
+        self._known: Hashable = None
+        self._shot: Shot | None = None
+        self._cache = TileCache()
+
+    def open(self, path: Path, reading: dict[str, Any] | None) -> tuple[Shot, TileCache]:
+        """A shot, as it is on disk now; raises ShotError."""
+        found = path.stat() if path.exists() else None
+        known = found and (path, found.st_size, found.st_mtime_ns, json.dumps(reading, sort_keys=True))
+        if self._shot is None or known != self._known:
+            self.forget()
+            if reading is not None:
+                self._shot = open_shot(path, lambda source: reading_from_json(reading))
+            else:
+                self._shot = known_shot(path, self._readings) if self._readings is not None else open_shot(path)
+            self._known = known
+        return self._shot, self._cache
+
+
+def answer(
+    wish: dict[str, Any], say: Callable[[tuple[str, Any]], None], cancel: CancelToken, last: LastShot
+) -> tuple[str, str]:
+    """Render what is wished, saying how far it is; a word for how it ended, and the file or what went wrong."""
     path, folder = Path(wish["path"]), Path(wish["folder"])
     try:
-        shot = _shot(path, wish, readings)
-        pipeline = shot.pipeline(Treatment.from_json(wish["treatment"]))
+        shot, cache = last.open(path, wish.get("reading"))
+        pipeline = shot.pipeline(Treatment.from_json(wish["treatment"]), cache)
         name = result_name(pipeline, wish["name"] or TEMPLATE)
         say((TARGET, str(folder / name)))
 
@@ -98,9 +129,3 @@ def answer(
         return FULL if waits else FAILED, str(error)
     except Exception as error:  # whatever it is, it is one shot's trouble
         return FAILED, f"{path.name}: {error or type(error).__name__}"
-
-
-def _shot(path: Path, wish: dict[str, Any], readings: Store | None) -> Shot:
-    if wish.get("reading") is not None:
-        return open_shot(path, lambda source: reading_from_json(wish["reading"]))
-    return known_shot(path, readings) if readings is not None else open_shot(path)

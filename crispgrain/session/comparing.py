@@ -10,12 +10,13 @@ from psygnal import Signal
 from crispgrain.core.colour import icc
 from crispgrain.core.colour.proof import Proof
 from crispgrain.core.errors import ShotError
-from crispgrain.core.model import Stage
+from crispgrain.core.model import Role, Stage
 from crispgrain.core.operation import Operation
 from crispgrain.core.outside import OutsidePicture
+from crispgrain.core.registry import HEAL, find_model
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.consistency import Consistency
-from crispgrain.core.render.mask_view import MaskView, Shown
+from crispgrain.core.render.mask_view import Colour, MaskView, Shown
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.views import Axis, Halo, Outside, Residual, Result, View
 from crispgrain.core.render.whole import settings_of
@@ -75,8 +76,12 @@ class Comparison:
 
 
 def developed(treatment: Treatment) -> Treatment:
-    """What counts as the source: the same development, nothing else."""
-    return treatment.only([Stage.DEVELOP])
+    """What counts as the source: the same development, nothing else, and nothing retouched."""
+    plain = treatment.only([Stage.DEVELOP])
+    retouched = (o for o in plain.operations if o.model and find_model(o.stage, o.model).may_be(Role.RETOUCH))
+    for operation in (*retouched, *(o for o in plain.operations if o.id == HEAL.id)):
+        plain = plain.without(operation.id)
+    return plain
 
 
 class Comparing:
@@ -91,6 +96,7 @@ class Comparing:
         self.look = Look.PICTURE
         self.outside: OutsidePicture | None = None  # what is laid beside
         self.mark = (255, 0, 0)  # 8-bit sRGB, of halos
+        self.mask_colour: Colour | None = None  # that over masks; what stands out, if none is chosen
 
     def set_arrangement(self, arrangement: Arrangement) -> None:
         self.arrangement = arrangement
@@ -102,6 +108,10 @@ class Comparing:
 
     def set_look(self, look: Look) -> None:
         self.look = look
+        self.changed.emit()
+
+    def set_mask_colour(self, colour: Colour | None) -> None:
+        self.mask_colour = colour
         self.changed.emit()
 
     def set_outside(self, picture: OutsidePicture | None) -> None:
@@ -170,7 +180,7 @@ class Comparing:
         if operation is None or operation.mask is None:
             remark = "Choose a zone: what is open here shows everywhere."
             return Comparison(Result(before), Result(after), captions, remark)
-        view = MaskView(after, operation.mask, MASKS[self.look])
+        view = MaskView(after, operation.mask, MASKS[self.look], self.mask_colour)
         return Comparison(Result(before), view, (captions[0], f"where {operation.id.replace('-', ' ')} shows"))
 
     def _consistent(self, before: Pipeline, after: Pipeline, captions: tuple[str, str]) -> Comparison:

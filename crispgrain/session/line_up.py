@@ -119,7 +119,7 @@ def _largest_face(source: Source) -> tuple[float, float] | None:
     faces = find_faces(icc.from_working(small, icc.profile("srgb"), 8))
     if not faces:
         return None
-    face, (height, width) = faces[0], small.shape[:2]
+    face, (height, width) = faces[0].where, small.shape[:2]
     return (face.left + face.width / 2) / width, (face.top + face.height / 2) / height
 
 

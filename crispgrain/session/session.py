@@ -147,6 +147,7 @@ class Session:
             self.select([id])
         if id != self.current:
             self.current, self._pipeline, self.trial = id, None, None
+            self._leave_missing_zone(self.treatment)
             self.current_changed.emit()
             on_easel = self.on_easel
             if self.remembers:
@@ -236,6 +237,11 @@ class Session:
     def choose_stage(self, stage: Stage) -> None:
         self.stage, self.operation = stage, stage.value
         self.operation_changed.emit()
+
+    def _leave_missing_zone(self, treatment: Treatment) -> None:
+        """Open what is everywhere if the zone that is open was undone, or another shot has none of that name."""
+        if self.operation not in FIXED and treatment.find(self.operation) is None:
+            self.operation = self.stage.value
 
     def choose_operation(self, id: str) -> None:
         self.operation = id
@@ -345,6 +351,5 @@ class Session:
             self.keeper.keep(sidecar_path(shot.path, self.roll.sidecars), treatment)
             if id == self.current:
                 self._pipeline = None
-                if self.operation not in FIXED and treatment.find(self.operation) is None:
-                    self.operation = self.stage.value  # the zone is undone
+                self._leave_missing_zone(treatment)
             self.treatment_changed.emit(id)

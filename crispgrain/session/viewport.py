@@ -8,6 +8,7 @@ from crispgrain.geometry import Rect, Size
 
 ZOOMS = (0.0625, 0.125, 0.25, 1 / 3, 0.5, 2 / 3, 1.0, 1.5, 2.0, 3.0, 4.0, 6.0, 8.0)
 MOST = 8.0
+NO_BORDER = Size(0, 0)
 FRAME = 24  # screen px of air around a picture that is shown whole
 Point = tuple[float, float]  # x to the right, y down
 
@@ -21,6 +22,8 @@ class Viewport:
         Of the pane that a whole picture is fitted into, in screen pixels.
     size : Size
         Of the result.
+    border : Size
+        Of the paper around it, above and below, left and right: fitted in, too.
     fitted : bool
         Whether the whole picture is shown.
     centre : tuple of float
@@ -31,7 +34,7 @@ class Viewport:
 
     def __init__(self) -> None:
         self.pane = Size(600, 800)
-        self.size = Size(1, 1)
+        self.size, self.border = Size(1, 1), NO_BORDER
         self.fitted = True
         self.centre: Point = (0.0, 0.0)
         self._scale = 1.0
@@ -41,7 +44,8 @@ class Viewport:
         """Screen pixels per pixel of a result of that size."""
         if not self.fitted:
             return self._scale
-        return min((self.pane.width - FRAME) / size.width, (self.pane.height - FRAME) / size.height, MOST)
+        width, height = size.width + 2 * self.border.width, size.height + 2 * self.border.height
+        return min((self.pane.width - FRAME) / width, (self.pane.height - FRAME) / height, MOST)
 
     @property
     def scale(self) -> float:
@@ -64,12 +68,12 @@ class Viewport:
         bottom, right = int(top + pane.height / self.scale) + 2, int(left + pane.width / self.scale) + 2
         return Rect.between(int(top), int(left), bottom, right).intersect(self.size.rect)
 
-    def place(self, size: Size) -> None:
-        """Show a result of that size, at the same place in shares of it."""
+    def place(self, size: Size, border: Size = NO_BORDER) -> None:
+        """Show a result of that size, at the same place in shares of it, perhaps with paper around it."""
         if self._placed:
             x, y = self.centre
             self.centre = x * size.width / self.size.width, y * size.height / self.size.height
-        self.size, self._placed = size, True
+        self.size, self.border, self._placed = size, border, True
 
     def restore(self, scale: float | None, centre: Point) -> None:
         """Look at a place, in shares of a result that is yet to come, at a scale (None is the whole picture)."""

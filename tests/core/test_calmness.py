@@ -1,10 +1,14 @@
 """Calmness: grain that Denoise leaves is not enlarged with the subject."""
 
+from pathlib import Path
+
 import numpy as np
 import pytest
+from attrs import evolve
 
 from crispgrain.core.colour import icc
 from crispgrain.core.files import PictureSource
+from crispgrain.core.masks import Oval
 from crispgrain.core.meter import Noise, Reading
 from crispgrain.core.meter.reading import Compression
 from crispgrain.core.model import Stage
@@ -46,3 +50,29 @@ def test_a_noisy_picture_comes_out_nearer_to_the_truth():
         pipeline = Pipeline(source, reading, resolve(treatment, source, reading))
         found[name] = psnr(encoded(pipeline.region(pipeline.size.rect)), truth)
     assert found["metered"] > found["all"] + 0.4
+
+
+def test_it_is_calm_where_a_mask_says_so():
+    pixels = (photograph("coffee")[:160, :200] * 255).astype(np.uint8)
+    source, reading = PictureSource(Path("x.png"), pixels, icc.profile("srgb")), Reading(Noise.even(0.5))
+    mask = Oval((-1.0, -1.0), (0.5, 2.0), 0.001, True)
+    results = {}
+    for name, calm, where in (("none", 0.0, None), ("all", 60.0, None), ("left", 60.0, mask)):
+        treatment = NET.set("enlarge.calmness", calm)
+        treatment = treatment.put(evolve(treatment[Stage.ENLARGE], mask=where))
+        again = Treatment.from_json(treatment.as_json())
+        pipeline = Pipeline(source, reading, resolve(again, source, reading), tile=320)
+        results[name] = pipeline.region(pipeline.size.rect)
+    half = results["left"].shape[1] // 2
+    np.testing.assert_allclose(results["left"][:, : half - 4], results["all"][:, : half - 4], atol=1e-5)
+    np.testing.assert_allclose(results["left"][:, half + 4 :], results["none"][:, half + 4 :], atol=1e-5)
+    assert np.abs(results["all"] - results["none"]).mean() > 1e-3
+
+
+def test_a_model_that_does_not_heed_the_mask_says_so():
+    source, reading = PictureSource("x.png", np.zeros((32, 32, 3), np.uint8), icc.profile("srgb")), Reading()
+    for model, heard in (("detail-net", True), ("lanczos", False)):
+        treatment = NET.set("enlarge.model", model)
+        treatment = treatment.put(evolve(treatment[Stage.ENLARGE], mask=Oval((0.2, 0.2), (0.8, 0.8))))
+        said = resolve(treatment, source, reading)[Stage.ENLARGE].remarks
+        assert any("mask" in words for words in said) is not heard

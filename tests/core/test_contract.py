@@ -47,6 +47,8 @@ sizes = st.one_of(
 BESIDE = {  # settings of models that stand beside a stage's method
     "crop": {"left": 10.0, "angle": 3.0}, "heal": {"spots": "0.5 0.4 0.03 0.1 0; 0.2 0.2 0.02 0 0.1"},
     "lens": {"by": "own", "bulge": 4.0, "red_size": 2.0, "dark": 0.5}, "cut-out": {"behind": "white"},
+    "light": {"exposure": 1.0}, "fill": {"grain": 100.0}, "red-eye": {"strength": 100.0},
+    "out-of-focus": {"disc": 4.0, "lamps": 2.0},
 }  # fmt: skip
 
 
@@ -74,8 +76,9 @@ def chain(model: Model, size: Size, tile: int = 64, pattern: str = "RGGB", spoil
         own = treatment[model.stage]
         treatment = treatment.put(Operation(own.id, own.stage, own.on, own.model, own.values, mask))
     elif model.may_be(Role.ZONE):
-        treatment, zone = plain.with_zone(model.stage, mask or LinearGradient((0.2, 0.1), (0.7, 0.9)))
-        treatment = treatment.set(f"{zone}.exposure", 1.0)
+        treatment, zone = plain.with_zone(model.stage, mask or LinearGradient((0.2, 0.1), (0.7, 0.9)), model.id)
+        for name, value in BESIDE[model.id].items():
+            treatment = treatment.set(f"{zone}.{name}", value)
     else:
         treatment = plain
         for name, value in BESIDE[model.id].items():

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from crispgrain.core.errors import ShotError
 from crispgrain.core.files import read_shot
 from crispgrain.core.masks import Oval, Picture, picture
 from crispgrain.core.meter import Noise, Reading
@@ -97,3 +98,43 @@ def test_colours_stay_where_nothing_is_within_or_all_is():
     pixels = np.random.default_rng(1).random((20, 20, 3), np.float32)
     for value in (0.0, 0.5, 1.0):
         np.testing.assert_array_equal(unmixed(pixels, np.full((20, 20), value, np.float32)), pixels)
+
+
+def test_another_picture_stands_behind_in_the_shots_light_and_with_its_grain(shot, tmp_path):
+    rng = np.random.default_rng(7)
+    noisy = np.asarray(Image.open(shot)).astype(float) + rng.normal(0, 6, (EDGE, EDGE, 1))
+    Image.fromarray(np.clip(noisy, 0, 255).astype(np.uint8)).save(shot)
+    y, x = np.mgrid[:300, :500]
+    ramp = np.stack([120 + x / 8, 100 + y / 8, 200 - x / 8], axis=2)
+    Image.fromarray(ramp.astype(np.uint8)).save(tmp_path / "wall.png")
+    mask = picture.from_file(tmp_path / "mask.png")
+    results = {}
+    for match in (0.0, 100.0):
+        treatment = cut(mask, behind="picture", picture=str(tmp_path / "wall.png"), match=match)
+        written = np.asarray(Image.open(export(chain(shot, treatment), tmp_path / "out"))).astype(float)
+        assert written.shape == (EDGE, EDGE, 3)
+        results[match] = written
+        tile = Pipeline(*(getattr(chain(shot, treatment), n) for n in ("source", "reading", "resolved")), tile=64)
+        whole = Result(chain(shot, treatment)).display(0, 0)
+        np.testing.assert_array_equal(Result(tile).display(1, 1), whole[64:, 64:])
+    behind = share()[..., 0] == 0
+    # As it is: the middle square of the ramp, reduced to the frame.
+    plain = np.asarray(
+        Image.fromarray(ramp.astype(np.uint8)[:, 100:400]).resize((EDGE, EDGE), Image.Resampling.LANCZOS)
+    )
+    assert np.abs(results[0.0] - plain)[behind].max() <= 2
+    like = results[100.0][behind]
+    assert np.abs(like.mean(0) - GREEN).max() < 12 < np.abs(plain[behind].mean(0) - GREEN).max()
+
+    def grain(pixels):
+        return np.diff(pixels[:20, :, 1].astype(float), axis=1).std()
+
+    assert grain(results[0.0]) < 1.5 and 0.5 < grain(results[100.0]) / grain(noisy) < 1.5
+
+
+def test_a_picture_behind_that_is_gone_is_named(shot, tmp_path):
+    mask = picture.from_file(tmp_path / "mask.png")
+    treatment = cut(mask, behind="picture", picture=str(tmp_path / "gone.png"))
+    with pytest.raises(ShotError, match=r"gone\.png"):
+        export(chain(shot, treatment), tmp_path / "out")
+    assert not list(tmp_path.glob("out/*"))

@@ -1,11 +1,23 @@
 """The simulated sensor's defects, each against what its definition says."""
 
+from fractions import Fraction
+
+import cv2
 import numpy as np
 import pytest
 from scipy.stats import tukeylambda
 
-from crispgrain.simulation.camera import add_noise
+from crispgrain.core.colour.spaces import SRGB_TO_WORKING, apply_matrix, srgb_decode, srgb_encode
+from crispgrain.core.files import read_shot
+from crispgrain.core.meter import measure
+from crispgrain.core.model import Stage
+from crispgrain.core.render.pipeline import Pipeline
+from crispgrain.core.resolve import resolve
+from crispgrain.core.treatment import Treatment
+from crispgrain.simulation.camera import FIELD_TWO, add_noise, expose
 from crispgrain.simulation.defects import Defects, read_noise, tukey_lambda, unequal, with_dots
+from crispgrain.simulation.dng import write_dng
+from tests.conftest import photograph
 
 SHAPE = (400, 600)
 READ = 1e-4  # variance
@@ -63,3 +75,27 @@ def test_without_defects_the_noise_is_a_gaussian_of_the_same_variance() -> None:
     plain, shaped = (add_noise(dark, 1e-4, READ, rng(), d) for d in (None, Defects()))
     assert shaped.std() == pytest.approx(plain.std(), rel=0.01)
     assert np.quantile(shaped, 0.99) == pytest.approx(np.quantile(plain, 0.99), rel=0.03)
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("model", ["mosaic-net", "mosaic-dct"])
+def test_filled_dots_are_gone_from_the_result(model, tmp_path) -> None:
+    """Against the clean scene; where the dots are is known from the simulator."""
+    clean = apply_matrix(srgb_decode(photograph("coffee")), SRGB_TO_WORKING)
+    dots = Defects(hot=6e-4, dead=2e-4)
+    values = expose(clean, 800, seed=4, defects=dots)
+    path = tmp_path / "dots.dng"
+    write_dng(path, values, FIELD_TWO, 800, Fraction(1, 8), "2026:03:14 16:00:00", "dots")
+    source = read_shot(path)
+    far = np.abs(values.astype(float) - expose(clean, 800, seed=4, defects=Defects())) > 1500
+    near = cv2.dilate(far.astype(np.uint8), np.ones((5, 5))) > 0
+    reading = measure(source)
+    errors = {}
+    for choice in ("leave", "fill"):
+        treatment = Treatment().only([Stage.DENOISE]).set("denoise.model", model).set("denoise.dots", choice)
+        treatment = treatment.set("develop.exposure", 0.0)
+        pipeline = Pipeline(source, reading, resolve(treatment, source, reading))
+        away = srgb_encode(pipeline.region(pipeline.size.rect)) - srgb_encode(clean)
+        errors[choice] = np.sqrt(np.square(away)[near].mean()), np.sqrt(np.square(away)[~near].mean())
+    assert errors["fill"][0] < 0.75 * errors["leave"][0]
+    assert errors["fill"][1] < 1.05 * errors["leave"][1]

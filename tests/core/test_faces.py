@@ -29,16 +29,19 @@ def page(top: int, left: int, side: int) -> np.ndarray:
 
 @pytest.mark.parametrize(("top", "left", "side"), [(40, 60, 300), (400, 700, 160), (300, 500, 60)])
 def test_a_head_is_found_around_its_eyes(top, left, side):
-    (face,) = find_faces(page(top, left, side))
+    (found,) = find_faces(page(top, left, side))
+    face = found.where
     eyes = top + EYES[0] * side / 180, left + EYES[1] * side / 180
     assert face.top < eyes[0] < face.top + face.height * 0.55
     assert face.left < eyes[1] < face.right
+    for (x, y), away in zip(found.eyes, (-1, 1), strict=True):
+        assert y == pytest.approx(eyes[0], abs=0.12 * side) and 0 < away * (x - eyes[1]) < 0.3 * side
     assert 0.35 * side < face.width < 0.7 * side
 
 
 def test_the_larger_of_two_comes_first():
     both = np.maximum(page(40, 60, 160), page(300, 500, 300))
-    first, second = find_faces(both)
+    first, second = (face.where for face in find_faces(both))
     assert first.left > 500 and second.right < 300
 
 

@@ -29,6 +29,7 @@ from crispgrain.core.masks import (
     mask_from_json,
     picture,
 )
+from crispgrain.core.masks.extent import extent_of
 from crispgrain.core.meter import Noise, Reading
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
@@ -75,15 +76,19 @@ def overlap(mask, truth) -> float:
 
 
 STROKE = Stroke(((0.25, 0.5), (0.75, 0.5)), 0.05, feather=0.0)
+EYES = ((200, 102), (247, 103))  # of the astronaut, by eye
 EVERY = [
     LinearGradient((0.2, 0.1), (0.7, 0.9)),
     Oval((0.2, 0.2), (0.8, 0.7), 0.4),
     Oval((0.2, 0.2), (0.8, 0.7), 0.1, square=True),
     Lasso(((0.2, 0.2), (0.8, 0.3), (0.5, 0.9)), 0.02),
     Brush((STROKE, replace(STROKE, points=((0.5, 0.5),), out=True, opacity=0.5))),
+    Brush((STROKE,), 0.8),
     Rough((STROKE, replace(STROKE, points=((0.1, 0.1), (0.9, 0.1)), out=True))),
     *(Found(kind, 60, 20, 0.2, 0.7, (0.8, 0.4, 0.2)) for kind in Kind),
     Composite((Part(Oval((0.1, 0.1), (0.6, 0.9))), Part(Brush((STROKE,)), How.SUBTRACT)), True, 0.01, 0.02),
+    Composite((Part(Oval((0.1, 0.1), (0.6, 0.9))),), strength=0.7, rest=0.2),
+    Composite((Part(Oval((0.2, 0.2), (0.7, 0.8))),), hair=0.05),
 ]
 
 
@@ -166,6 +171,13 @@ def test_parts_are_added_taken_away_and_limited():
     assert (of_whole(Composite(inverted=True)) == 1).all()
 
 
+def test_a_mask_may_be_weaker_and_leave_a_share_to_the_rest():
+    left = Composite((Part(Oval((-1, -1), (0.5, 2), 0.001, True)),), strength=0.8, rest=0.25)
+    for mask, here, there in ((left, 0.8, 0.25), (replace(left, inverted=True), 0.25, 0.8)):
+        assert of_whole(mask)[150, [20, 380]] == pytest.approx((here, there))
+    assert extent_of(replace(left, strength=0.3, rest=0.9), ground()) == extent_of(left, ground())  # where it is
+
+
 def test_a_mask_grows_shrinks_and_becomes_soft():
     disc = Oval((0.25, 0.2), (0.75, 0.8), 0.001)
     area = {grow: (of_whole(Composite((Part(disc),), grow=grow)) > 0.5).sum() for grow in (-0.05, 0.0, 0.05)}
@@ -229,6 +241,110 @@ def test_a_face_and_its_skin_are_found():
     assert face[400, 250] == 0 and face[100, 450] == 0
     assert skin[140, 200] > 0.7  # a cheek
     assert skin[300:500, 150:330].mean() < 0.5 and skin[20:60, 420:500].mean() < 0.2  # the suit, the background
+    eyes = of_whole(Found(Kind.EYES), on)
+    assert eyes[[102, 102], [200, 247]].min() > 0.9 and eyes[150, 220] == 0 and eyes[400, 250] == 0  # not the mouth
     nobody = Ground.of(source_of(data.coffee()), remembering())
+    assert (of_whole(Found(Kind.EYES), nobody) == 0).all()
     assert (of_whole(Found(Kind.FACES), nobody) == 0).all()
     assert (of_whole(Found(Kind.SKIN), nobody) == 0).all()
+
+
+def hairy(behind: str, seed: int = 2):
+    """A brown body with hair before a soft photograph, the share of it in each pixel, and the body alone."""
+    rng, (height, width), fine = np.random.default_rng(seed), (480, 640), 4
+    large = np.zeros((height * fine, width * fine), np.uint8)
+    middle, radii = np.array([width / 2, height * 0.6]), np.array([width / 6, height / 3])
+    cv2.ellipse(large, tuple((middle * fine).astype(int)), tuple((radii * fine).astype(int)), 0, 0, 360, 255, -1)
+    body = cv2.resize(large, (width, height), interpolation=cv2.INTER_AREA) > 127
+    for _ in range(260):
+        turn = rng.uniform(np.pi, 2 * np.pi)
+        way = np.array([np.cos(turn), np.sin(turn)])
+        points = [middle + radii * way - 10 * way]
+        for _ in range(12):
+            bend = rng.normal(0, 0.25)
+            way = np.array([[np.cos(bend), -np.sin(bend)], [np.sin(bend), np.cos(bend)]]) @ way
+            points.append(points[-1] + way * rng.uniform(4, 9))
+        cv2.polylines(large, [np.int32(np.array(points) * fine)], False, 255, int(rng.integers(2, 8)), cv2.LINE_AA)
+    share = cv2.resize(large, (width, height), interpolation=cv2.INTER_AREA).astype(np.float32)[..., None] / 255
+    back = cv2.GaussianBlur(cv2.resize(photograph(behind).astype(np.float32), (width, height)), (0, 0), 6)
+    front = np.float32([0.28, 0.16, 0.08]) * (1 + 0.15 * rng.standard_normal((height, width, 1)).astype(np.float32))
+    pixels = share * front + (1 - share) * back + rng.normal(0, 0.01, (height, width, 3))
+    return np.clip(pixels * 255 + 0.5, 0, 255).astype(np.uint8), share[..., 0], body
+
+
+@pytest.mark.parametrize("behind", ["chelsea", "rocket"])
+def test_hair_around_a_body_is_found(behind):
+    """By the two measures of C. Rhemann et al., "A perceptually motivated online benchmark for image matting", 2009."""
+    pixels, truth, body = hairy(behind)
+    on = Ground.of(source_of(pixels), remembering())
+    data = picture.encoded(body.astype(np.float32))
+    plain = Composite((Part(picture.Picture(data)),))
+    near = cv2.dilate(body.astype(np.uint8), np.ones((121, 121))) > 0
+
+    def errors(mask):
+        away = (of_whole(mask, on) - truth)[near]
+        return np.abs(away).sum(), float(np.square(away).mean())
+
+    sad, mse = errors(plain)
+    finer_sad, finer_mse = errors(replace(plain, hair=0.09))
+    assert finer_sad < 0.6 * sad and finer_mse < 0.35 * mse
+
+
+def test_red_eyes_become_dark_and_the_rest_stays():
+    pixels = data.astronaut().copy()
+    pupils = np.zeros(pixels.shape[:2], np.uint8)
+    for x, y in EYES:
+        cv2.circle(pupils, (x, y), 3, 1, -1)
+    pixels[pupils > 0] = (190, 30, 40)
+    source = source_of(pixels)
+    treatment = PLAIN.with_zone(Stage.DEVELOP, Found(Kind.EYES), "red-eye")[0].set("zone-1.strength", 100.0)
+    results = []
+    for each in (PLAIN, treatment):
+        pipeline = Pipeline(source, READING, resolve(each, source, READING))
+        results.append(icc.from_working(pipeline.region(pipeline.size.rect), icc.profile("srgb"), 8).astype(int))
+    before, after = results
+    assert after[pupils > 0].max() < 60
+    changed = np.abs(after - before).max(axis=2) > 2
+    assert not (changed & (cv2.dilate(pupils, np.ones((9, 9))) == 0)).any()
+
+
+def test_a_range_of_noise_takes_what_is_noisy_not_what_has_detail():
+    rng = np.random.default_rng(5)
+    plain = cv2.resize(photograph("coffee"), (600, 400)).astype(np.float32)
+    sigma = np.where(np.arange(600) < 300, 0.005, 0.05)[None, :, None]
+    noisy = np.clip((plain + rng.standard_normal(plain.shape) * sigma) * 255, 0, 255).astype(np.uint8)
+    mask = of_whole(Found(Kind.NOISE, low=0.5), Ground.of(source_of(noisy), remembering()))
+    assert mask[:, :250].mean() < 0.05 and mask[:, 350:].mean() > 0.8
+
+
+def test_a_panorama_has_no_seam_in_its_masks():
+    view = cv2.resize(photograph("coffee").astype(np.float32), (800, 400))
+    view = np.concatenate([view[:, :400], view[:, 399::-1]], axis=1)  # both ends meet
+    view = np.roll(view, 150, axis=1)  # and are no mirror of what is before them
+    stored = np.clip(view * 255, 0, 255).astype(np.uint8)
+    turned = np.roll(stored, 300, axis=1)
+    here, there = (Ground.of(source_of(p), remembering()) for p in (stored, turned))
+    soft = [g.joined(lambda ground: cv2.blur(ground.small_luma(), (61, 61))) for g in (here, there)]
+    shift = round(300 * soft[0].shape[1] / 800)
+    assert np.abs(np.roll(soft[0], shift, axis=1) - soft[1])[:, shift - 40 : shift + 40].max() < 0.01
+    stroke = Stroke(((0.98, 0.5), (1.0, 0.5)), 0.05)
+    middle = replace(stroke, points=tuple(((x + 300 / 800) % 1.0, y) for x, y in stroke.points))
+    for mask, same in (
+        (Found(Kind.LIGHT, low=0.5), Found(Kind.LIGHT, low=0.5)),
+        (Found(Kind.COLOUR, colour=(0.5, 0.3, 0.2), high=0.4), Found(Kind.COLOUR, colour=(0.5, 0.3, 0.2), high=0.4)),
+        (Brush((stroke,)), Brush((middle,))),
+    ):
+        one, other = np.roll(of_whole(mask, here), 300, axis=1), of_whole(same, there)
+        assert 0.001 < other.mean() < 0.95
+        seam = np.abs(one - other)[:, 280:320]
+        assert seam.max() < 0.05, mask
+
+
+def test_a_brush_follows_the_edges_of_what_it_is_painted_on():
+    pixels = np.full((300, 400, 3), 60, np.uint8)
+    pixels[:, 200:] = 200
+    on = Ground.of(source_of(pixels), remembering())
+    over = Brush((Stroke(((0.3, 0.5), (0.49, 0.5)), 0.05, 0.3),))  # a radius of 20 px, ending 4 px before the edge
+    plain, following = of_whole(over, on), of_whole(replace(over, follow=1.0), on)
+    assert plain[150, 205] > 0.6 and following[150, 205] < 0.1
+    assert following[150, 150] == 1 and following[150, 192] > 0.8 and (following[:, 230:] == 0).all()

@@ -1,6 +1,7 @@
 """Profiles of the user's: what is written in them, and what they have not; against LittleCMS and published data."""
 
 import io
+import json
 
 import numpy as np
 import pytest
@@ -18,7 +19,7 @@ from crispgrain.core.files.profiles import read_profile
 from crispgrain.core.meter import Reading
 from crispgrain.core.render.whole import export
 from crispgrain.core.shot import open_shot
-from crispgrain.core.treatment import Treatment
+from crispgrain.core.treatment import Treatment, sidecar_path
 from crispgrain.simulation.print_profile import print_profile
 
 # Rows of the supplementary data of Sharma, Wu, Dalal (2005), table 1: pairs of L*a*b* and their CIEDE2000.
@@ -157,3 +158,20 @@ def test_the_command_line_writes_in_a_profile_and_proves_it(tmp_path, clean8, ca
     (tmp_path / "broken.icc").write_bytes(b"x")
     assert main([*call, "--icc", str(tmp_path / "broken.icc")]) == 2
     assert "broken.icc" in capsys.readouterr().err
+
+
+def test_the_command_line_proves_a_shot_under_the_treatment_kept_for_it(tmp_path, clean8, capsys, monkeypatch):
+    (tmp_path / "paper.icc").write_bytes(print_profile("CMYK"))
+    Image.fromarray(clean8).save(tmp_path / "a.png")
+
+    def share() -> float:
+        assert main(["proof", str(tmp_path / "a.png"), "--icc", str(tmp_path / "paper.icc"), "--json"]) == 0
+        return json.loads(capsys.readouterr().out)[0]["share_out_of_gamut"]
+
+    plain = share()
+    folder = tmp_path / "treatments"
+    folder.mkdir()
+    monkeypatch.setattr("crispgrain.desktop.base.preferences.sidecar_folder", lambda: folder)
+    stronger = Treatment().set("finish.on", True).set("finish.saturation", 150.0)
+    stronger.save(sidecar_path(tmp_path / "a.png", folder))
+    assert share() > plain

@@ -14,7 +14,7 @@ from crispgrain.core.meter import Blur, Noise, Reading, measure
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
-from crispgrain.core.stages.develop import light
+from crispgrain.core.stages.develop import lighting
 from crispgrain.core.stages.enlarge.size import target_size
 from crispgrain.core.treatment import Treatment
 from crispgrain.geometry import Size
@@ -95,7 +95,7 @@ def test_burnt_out_highlights_are_neutral(tmp_path):
 
 
 def test_no_light_gain_at_rest():
-    assert np.allclose(light.light_gains(0, 0), 1)
+    assert np.allclose(lighting.light_gains(0, 0), 1)
 
 
 # ---- Denoise -------------------------------------------------------------------------

@@ -3,13 +3,18 @@
 import numpy as np
 import pytest
 from PIL import Image
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, QPointF, Qt
+from PySide6.QtGui import QAction, QPointingDevice, QTabletEvent
+from PySide6.QtWidgets import QApplication
 
-from crispgrain.core.masks import Brush, Composite, Found, How, Kind, Rough
+from crispgrain.core.colour.spaces import srgb_decode
+from crispgrain.core.masks import Brush, Composite, Found, How, Kind, Rough, Specks
 from crispgrain.core.model import Stage
 from crispgrain.core.treatment import Treatment
-from crispgrain.session.comparing import Look
-from tests.desktop.driving import LEFT, drag, pixels_of, settle
+from crispgrain.session.comparing import Arrangement, Look
+from crispgrain.session.masking import as_parts
+from tests.core.test_mask_shapes import overlap, scene
+from tests.desktop.driving import LEFT, PATIENCE, drag, pixels_of, settle
 from tests.desktop.test_zones import choose, grey, on_easel, type_value
 
 __all__ = ["grey"]
@@ -78,6 +83,7 @@ def test_parts_are_added_turned_round_and_removed(grey, qtbot):
     drag(qtbot, grey.easel, on_easel(grey, 320, 100), on_easel(grey, 500, 300))
     assert [p.how.value for p in mask_of(grey).parts] == ["add", "subtract"]
     assert panel.parts.currentText() == "Ellipse"
+    qtbot.mouseClick(panel.adjust, LEFT)
     qtbot.mouseClick(panel.turned, LEFT)
     assert mask_of(grey).parts[1].inverted
     qtbot.mouseClick(panel.less, LEFT)
@@ -135,7 +141,7 @@ def test_a_colour_is_pointed_at_and_rough_strokes_are_taken(window, qtbot, tmp_p
 
 def test_a_bad_picture_as_mask_is_said(grey, tmp_path):
     (tmp_path / "bad.png").write_bytes(b"no picture")
-    grey.mask_flow.take_picture(grey.mask_flow._new_zone, tmp_path / "bad.png")
+    grey.mask_flow.pictures.take(grey.mask_flow._new_zone, tmp_path / "bad.png")
     assert "bad.png" in grey.status.words.text()
     assert not grey.session.treatment.operations
 
@@ -160,3 +166,120 @@ def test_a_part_is_cut_out_and_the_rest_is_grey_on_the_easel(grey, qtbot, tmp_pa
     grey.change_setting("cut-out.behind", "white")
     settle(grey, qtbot)
     assert pixels_of(grey.easel)[outside.y(), outside.x(), 0] == 255
+
+
+def test_a_mask_is_taken_over_by_another_stage_made_weaker_and_saved(grey, qtbot, tmp_path):
+    way(grey, "Rectangle …")
+    drag(qtbot, grey.easel, on_easel(grey, 350, 100), on_easel(grey, 550, 300))
+    first, panel = mask_of(grey), grey.controls.masks
+    assert not panel.rows[True, "rest"].isVisible()  # the settings of the zone are what one wants to see first
+    qtbot.mouseClick(panel.adjust, LEFT)
+    assert panel.rows[True, "rest"].isVisible()
+    panel.rows[True, "strength"].field.setValue(50.0)
+    panel.rows[True, "rest"].field.setValue(20.0)
+    type_value(grey, qtbot, "exposure", "1")
+    settle(grey, qtbot)
+    seen = pixels_of(grey.easel)
+    here, there = (int(seen[at.y(), at.x(), 0]) for at in (on_easel(grey, 450, 200), on_easel(grey, 450, 50)))
+    grey.session.choose_stage(Stage.FINISH)
+    grey.mask_flow.ways.aboutToShow.emit()
+    (same,) = grey.mask_flow.same_zone.actions()
+    assert same.text() == "Develop: Zone 1"
+    same.trigger()
+    zone = grey.session.treatment.find(grey.session.operation)
+    assert zone.stage is Stage.FINISH and zone.mask.parts == as_parts(first).parts
+    assert (zone.mask.strength, zone.mask.rest) == (0.5, 0.2)
+    linear = [srgb_decode(np.float32(v / 255)) / srgb_decode(np.float32(100 / 255)) for v in (here, there)]
+    assert linear == pytest.approx([1.5, 1.2], abs=0.03)  # half and a fifth of one stop, in linear light
+    grey.mask_flow.pictures.save(zone.mask, tmp_path / "mask.png")
+    qtbot.waitUntil(lambda: "mask.png" in grey.status.words.text(), timeout=PATIENCE)
+    saved = np.asarray(Image.open(tmp_path / "mask.png"), np.float64) / 65535
+    assert saved.shape == (grey.session.shot.source.size.height, grey.session.shot.source.size.width)
+    assert saved[200, 450] == pytest.approx(0.5, abs=1e-4) and saved[50, 450] == pytest.approx(0.2, abs=1e-4)
+
+
+def test_the_colour_over_a_mask_is_chosen(grey, qtbot):
+    way(grey, "Rectangle …")
+    drag(qtbot, grey.easel, on_easel(grey, 350, 100), on_easel(grey, 550, 300))
+    grey.session.comparing.set_look(Look.MASK)
+    at = on_easel(grey, 450, 200)
+    for words, channel in (("Green", 1), ("Blue", 2)):
+        next(a for a in grey.findChildren(QAction) if a.text() == words).trigger()
+        settle(grey, qtbot)
+        assert int(np.argmax(pixels_of(grey.easel)[at.y(), at.x()])) == channel
+
+
+def test_dust_goes_from_a_scan_and_a_spot_that_is_none_is_given_back(window, qtbot, tmp_path):
+    rng = np.random.default_rng(2)
+    pixels = np.clip(110 + rng.normal(0, 3, (600, 800, 3)), 0, 255).astype(np.uint8)
+    spots = [(200, 150), (400, 300), (600, 420)]
+    for x, y in spots:
+        pixels[y - 2 : y + 3, x - 2 : x + 3] = 250
+    Image.fromarray(pixels).save(tmp_path / "scan.png")
+    window.open_paths([tmp_path / "scan.png"])
+    settle(window, qtbot)
+    window.session.comparing.set_arrangement(Arrangement.RESULT)
+    window.session.choose_stage(Stage.DEVELOP)
+    way(window, "Dust and scratches")
+    zone = window.session.treatment.find(window.session.operation)
+    assert zone.model == "fill" and isinstance(zone.mask, Specks)
+    assert not window.controls.here.isVisible()  # it would put Light in the place of Fill in
+    window.easel.set_zoom(1.0)
+    settle(window, qtbot)
+
+    def light(x, y):
+        at = on_easel(window, x, y)
+        return int(pixels_of(window.easel)[at.y(), at.x(), 0])
+
+    assert all(light(x, y) < 140 for x, y in spots)
+    window.controls.masks.paint.setChecked(True)
+    stroke(qtbot, window, (395, 300), (405, 300), RIGHT)  # that one belongs to the picture
+    settle(window, qtbot)
+    assert light(400, 300) > 200 and light(200, 150) < 140
+
+
+def test_a_pen_that_presses_lightly_paints_lightly(grey, qtbot):
+    way(grey, "Brush …")
+    easel, pen = grey.easel, QPointingDevice.primaryPointingDevice()
+
+    def press(kind, at, force):
+        place, button = QPointF(at), LEFT if force else Qt.MouseButton.NoButton
+        event = QTabletEvent(
+            kind, pen, place, place, force, 0, 0, 0, 0, 0, Qt.KeyboardModifier.NoModifier, button, LEFT
+        )
+        QApplication.sendEvent(easel, event)
+
+    start, end = on_easel(grey, 350, 100), on_easel(grey, 550, 100)
+    press(QEvent.Type.TabletPress, start, 0.2)
+    press(QEvent.Type.TabletMove, end, 0.4)
+    stroke(qtbot, grey, (350, 100), (550, 100))  # as the system sends it after the pen's own events
+    stroke(qtbot, grey, (350, 200), (550, 200))
+    first, second = mask_of(grey).parts[0].shape.strokes
+    assert first.opacity == pytest.approx(0.3) and second.opacity == 1.0
+
+
+def test_a_line_over_an_object_takes_it(window, qtbot, tmp_path):
+    pixels, truth = scene()
+    Image.fromarray(pixels).save(tmp_path / "figure.png")
+    window.open_paths([tmp_path / "figure.png"])
+    settle(window, qtbot)
+    window.session.choose_stage(Stage.DEVELOP)
+    way(window, "Object …")
+    stroke(qtbot, window, (420, 260), (590, 560))
+    pipeline = window.session.pipeline
+    values = mask_of(window).values(pipeline.steps[-1].after, pipeline.ground, pipeline.size.rect)
+    assert overlap(values > 0.5, truth) > 0.7
+
+
+def test_where_enlarge_is_calm_is_drawn_and_taken_away_again(grey, qtbot):
+    grey.session.choose_stage(Stage.ENLARGE)
+    assert grey.controls.zones.add.isVisible() and grey.controls.zones.add.text() == "Add mask"
+    way(grey, "Rectangle …")
+    drag(qtbot, grey.easel, on_easel(grey, 350, 100), on_easel(grey, 550, 300))
+    own = grey.session.treatment[Stage.ENLARGE]
+    assert own.mask is not None and grey.session.operation == "enlarge" and grey.controls.masks.isVisible()
+    assert not grey.session.treatment.beside(Stage.ENLARGE)
+    qtbot.mouseClick(grey.controls.zones.remove, LEFT)
+    assert grey.session.treatment[Stage.ENLARGE].mask is None and not grey.controls.masks.isVisible()
+    grey.session.history.undo()
+    assert grey.session.treatment[Stage.ENLARGE].mask == own.mask

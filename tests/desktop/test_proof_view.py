@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from PySide6.QtGui import QColor
 
 from crispgrain.core.colour import icc
 from crispgrain.geometry import Rect
@@ -85,3 +86,23 @@ def test_the_test_strip_shows_candidates_as_their_files_will_look(proof, qtbot):
     wanted = icc.through(working, print_profile("CMYK"), icc.Intent.RELATIVE, True, True)
     assert np.abs(proven.astype(int) - icc.from_working(wanted, icc.profile("srgb"), 8)).mean() < 1.0
     assert np.abs(proven.astype(int) - plain).mean() > 2
+
+
+def test_the_white_border_of_a_print_is_seen_and_proofed_as_paper(proof, qtbot):
+    proof.change_setting("print.paper", "10x15cm")
+    proof.change_setting("print.border", 10.0)
+    proof.easel.set_zoom(None)
+    settle(proof, qtbot)
+    easel, size = proof.easel, proof.easel.result.size
+    left, top = (round(at) for at in easel.viewport.origin(proof.easel.viewport.pane))
+    wide = round(10 / 25.4 * 300 * easel.scale)
+    assert (size.width, size.height) in ((1535, 945), (945, 1535))  # 130 x 80 mm at 300 ppi
+    seen = pixels_of(easel)
+    around, beyond = seen[top + 60, left - wide + 3 : left - 3], seen[top + 60, left - wide - 3]
+    assert (around == 255).all() and tuple(beyond) == QColor(easel.surround.value).getRgb()[:3]
+    assert left - wide >= 10  # all of the paper is in view
+    proof.session.comparing.set_look(Look.PAPER_PROOF)
+    settle(proof, qtbot)
+    paper = icc.through(np.ones((1, 1, 3), np.float32), print_profile("CMYK"), icc.Intent.RELATIVE, True, True)
+    wanted = icc.from_working(paper, icc.profile("srgb"), 8)[0]
+    assert (pixels_of(easel)[top + 60, left - wide + 3 : left - 3] == wanted).all() and (wanted < 250).all()

@@ -196,6 +196,18 @@ def test_the_bottom_line_shows_progress_and_offers_to_stop(qtbot):
     assert not line.stop.isVisible()
 
 
+def test_a_remark_outlives_the_rendering_that_it_brought_about_and_no_more(qtbot):
+    line = StatusLine()
+    qtbot.addWidget(line)
+    line.remark("Light by edges")
+    line.say("Rendering Develop", Progress(3, 12, 4.2))
+    line.rest("")
+    assert line.words.text() == "Light by edges"
+    line.say("Rendering Develop", Progress(1, 12, 4.2))
+    line.rest("figure")
+    assert line.words.text() == "figure"
+
+
 def test_a_dialog_without_stages_or_name_can_not_be_accepted(qtbot):
     dialog = StagesDialog("Save as preset", "Keep these stages under a name.", "Save", True, False)
     qtbot.addWidget(dialog)

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPoint, Qt
 from crispgrain.core.model import Stage
 from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.easel.guides import Guides
+from crispgrain.session.comparing import Arrangement
 from tests.desktop.driving import LEFT, PATIENCE, drag, pixels_of, settle
 
 pytestmark = pytest.mark.slow
@@ -213,3 +214,62 @@ def test_spots_are_healed_click_by_click_until_esc(window, qtbot, tmp_path):
     assert window.easel.hand.shape is None
     window.session.history.undo()
     assert "1 spot" in window.rail.heads[Stage.DEVELOP].summary
+
+
+def test_where_a_patch_is_from_is_seen_and_moved(window, qtbot, tmp_path):
+    pixels = np.full((400, 600, 3), 100, np.uint8)
+    pixels[:, 450:] = 180  # another paper
+    pixels[147:154, 297:304] = 250
+    Image.fromarray(pixels).save(tmp_path / "spot.png")
+    window.open_paths([tmp_path / "spot.png"])
+    settle(window, qtbot)
+    window.session.comparing.set_arrangement(Arrangement.RESULT)
+    window.session.choose_stage(Stage.DEVELOP)
+    window.easel.set_zoom(1.0)
+    choose(window, "Heal")
+    window.change_setting("heal.size", 3.0)
+    qtbot.mouseClick(window.controls.tools[0], LEFT)
+    qtbot.mouseClick(window.easel, LEFT, pos=on_easel(window, 300, 150))
+    settle(window, qtbot)
+    qtbot.keyClick(window, Qt.Key.Key_Escape)
+    ((way, radius),) = window.easel.result.healed
+    assert (round(way.x1()), round(way.y1()), round(radius)) == (300, 150, 9)
+    seen, ring = pixels_of(window.easel), on_easel(window, 300 + round(radius), 150)
+    assert np.ptp(seen[ring.y() - 3 : ring.y() + 4, ring.x() - 4 : ring.x() + 5]) > 100
+    move = next(b for b in window.controls.tools if b.text().startswith("Move"))
+    qtbot.mouseClick(move, LEFT)
+    drag(qtbot, window.easel, on_easel(window, 200, 300), on_easel(window, 520, 300))  # not from a spot
+    assert "Begin in a spot" in window.status.words.text()
+    qtbot.mouseClick(move, LEFT)
+    drag(qtbot, window.easel, on_easel(window, 302, 150), on_easel(window, 520, 160))
+    settle(window, qtbot)
+    ((way, _),) = window.easel.result.healed
+    assert (way.x2() - way.x1(), way.y2() - way.y1()) == pytest.approx((218, 10), abs=1.5)
+    window.session.choose_operation("develop")
+    settle(window, qtbot)
+    assert window.easel.result.healed == []
+    at = on_easel(window, 300, 150)
+    assert abs(int(pixels_of(window.easel)[at.y(), at.x(), 0]) - 100) <= 3  # in the light of where it lies
+
+
+def test_a_neutral_place_is_pointed_at_and_the_picture_becomes_grey(window, qtbot, tmp_path):
+    Image.fromarray(np.full((400, 600, 3), (120, 104, 92), np.uint8)).save(tmp_path / "warm.png")
+    window.open_paths([tmp_path / "warm.png"])
+    settle(window, qtbot)
+    window.session.comparing.set_arrangement(Arrangement.RESULT)
+    window.session.choose_stage(Stage.DEVELOP)
+    window.easel.set_zoom(1.0)
+    settle(window, qtbot)
+    tool = next(b for b in window.controls.tools if b.text().startswith("Neutral"))
+    qtbot.mouseClick(tool, LEFT)
+    qtbot.mouseClick(window.easel, LEFT, pos=on_easel(window, 300, 200))
+    settle(window, qtbot)
+    at = on_easel(window, 450, 100)
+    assert np.ptp(pixels_of(window.easel)[at.y(), at.x()].astype(int)) <= 2
+    assert "mired" in window.rail.heads[Stage.DEVELOP].summary
+    window.session.history.undo()
+    settle(window, qtbot)
+    assert np.ptp(pixels_of(window.easel)[at.y(), at.x()].astype(int)) > 20
+    remove = next(b for b in window.controls.tools if b.text() == "Remove cast")
+    qtbot.mouseClick(remove, LEFT)
+    qtbot.waitUntil(lambda: "Light by white patch" in window.status.words.text(), timeout=PATIENCE)

@@ -15,6 +15,7 @@ import pytest
 from attrs import evolve
 from PIL import Image
 
+from crispgrain.cancel import CancelToken
 from crispgrain.core.render.whole import export
 from crispgrain.core.shot import open_shot
 from crispgrain.core.treatment import Treatment
@@ -23,6 +24,8 @@ from crispgrain.orders.job import JobState
 from crispgrain.orders.journal import Journal
 from crispgrain.orders.memory import EACH_ENLARGED, EACH_PIXEL, ENLARGING, PROCESS, UNKNOWN, expected, jobs_at_once
 from crispgrain.orders.queue import OrderQueue
+from crispgrain.orders.worker import WRITTEN, LastShot, answer
+from crispgrain.restoration import wavelet
 from tests.orders.fakes import fake_work
 
 pytestmark = pytest.mark.slow
@@ -243,6 +246,44 @@ def test_files_are_the_same_however_many_processes_write_them(count, shots, tmp_
     (failed,) = [job for job in queue.journal.jobs() if job.state is JobState.FAILED]
     assert failed.words.startswith("broken.png: ")
     queue.journal.close()
+
+
+def test_several_files_of_a_shot_are_made_in_one_pass(shots, tmp_path, monkeypatch):
+    runs = []
+    real = wavelet.shrink
+    monkeypatch.setattr(wavelet, "shrink", lambda *given: runs.append(1) or real(*given))
+    last, said = LastShot(), []
+
+    def make(treatment: Treatment, name: str, path: Path = shots[0]) -> int:
+        runs.clear()
+        wish = {"path": str(path), "treatment": treatment.as_json(), "folder": str(tmp_path / "out"), "name": name,
+                "replace": False}  # fmt: skip
+        said.append(answer(wish, lambda word: None, CancelToken(), last)[0])
+        return len(runs)
+
+    large = TREATMENT.set("enlarge.on", True).set("enlarge.model", "lanczos").set("enlarge.factor", 2.0)
+    assert make(TREATMENT, "one") > 0
+    assert make(TREATMENT.set("print.format", "jpeg"), "web") == make(large, "large") == 0
+    assert make(TREATMENT.set("denoise.luminance", 20.0), "softer") > 0
+    assert make(TREATMENT, "other", shots[1]) > 0
+    assert make(TREATMENT, "back") > 0  # only the last shot is kept
+    shots[0].write_bytes(shots[2].read_bytes())  # another picture by now
+    assert make(TREATMENT, "changed") > 0 and set(said) == {WRITTEN}
+    direct = export(open_shot(shots[0]).pipeline(TREATMENT), tmp_path / "direct")
+    assert direct.read_bytes() == (tmp_path / "out" / "changed.png").read_bytes()
+
+
+def test_the_files_of_a_shot_stay_with_the_process_that_began_it(faked, tmp_path):
+    begun = []
+    faked.changed.connect(lambda job: begun.append(job.path.stem) if job.state is JobState.RUNNING else None)
+    faked.pause(True)
+    faked.at_once = 2
+    faked.add([(Path(f"{shot}.dng"), Treatment(), tmp_path, "slow", False) for shot in "aaabbb"])
+    faked.pause(False)
+    wait(lambda: sum(j.state is JobState.RUNNING for j in faked.jobs) == 2)
+    assert set(begun) == {"a", "b"}
+    faked.cancel()
+    wait(lambda: not faked.left)
 
 
 KILLED = """

@@ -9,13 +9,14 @@ from PIL import Image
 from crispgrain.core.marks import Mark
 from crispgrain.core.masks import LinearGradient
 from crispgrain.core.model import Stage
+from crispgrain.core.registry import HEAL
 from crispgrain.core.shot import open_shot
 from crispgrain.core.treatment import Treatment
 from crispgrain.geometry import Size
 from crispgrain.session.listing import Listing, Order
 from crispgrain.session.session import Session
 from crispgrain.session.shots import State
-from crispgrain.session.sync import Part, whole_stages
+from crispgrain.session.sync import Part, synced, whole_stages
 from crispgrain.store import Store
 
 
@@ -338,3 +339,11 @@ def test_some_stages_of_what_was_copied_are_pasted(session, files):
     assert session.paste_treatment([Stage.DENOISE]) == 2
     assert session.roll[2].treatment[Stage.DENOISE].values == {"colour": 60.0}
     assert not session.roll[2].treatment[Stage.SHARPEN].touched
+
+
+def test_sensor_dust_is_healed_in_the_same_place_on_other_shots():
+    given = Treatment().set("heal.spots", "0.4 0.3 0.01 0.05 0").set("denoise.luminance", 50.0)
+    other = Treatment().set("denoise.luminance", 80.0)
+    result = synced(other, given, [Part(HEAL.id)], None)
+    assert result.find(HEAL.id).values == given.find(HEAL.id).values
+    assert result[Stage.DENOISE].values["luminance"] == 80.0

@@ -12,11 +12,28 @@ from .ground import Ground
 from .picture import Picture
 from .rough import Rough
 from .schema import SCHEMA, mask_from_json
+from .specks import Specks
 from .strokes import Brush, Stroke
 
 __all__ = [
-    "SCHEMA", "Brush", "Composite", "Found", "Ground", "How", "Kind", "Lasso", "LinearGradient", "Mask", "Oval", "Part",
-    "Picture", "Rough", "Stroke", "blended", "mask_from_json",
+    "SCHEMA",
+    "Brush",
+    "Composite",
+    "Found",
+    "Ground",
+    "How",
+    "Kind",
+    "Lasso",
+    "LinearGradient",
+    "Mask",
+    "Oval",
+    "Part",
+    "Picture",
+    "Rough",
+    "Specks",
+    "Stroke",
+    "blended",
+    "mask_from_json",
 ]  # fmt: skip
 
 

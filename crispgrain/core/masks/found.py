@@ -29,10 +29,12 @@ class Kind(StrEnum):
     BACKGROUND = "background"
     SKY = "sky"
     FACES = "faces"
+    EYES = "eyes"
     SKIN = "skin"
     LIGHT = "light"
     COLOUR = "colour"
     DETAIL = "detail"
+    NOISE = "noise"
 
     @property
     def label(self) -> str:
@@ -50,7 +52,7 @@ class Found:
     softness : float
         0 to 100: from a hard edge to all shades.
     low, high : float
-        Of a range (light, detail): what is within, 0 to 1.
+        Of a range (light, detail, noise): what is within, 0 to 1.
     colour : r, g, b
         Of a range of colour, encoded sRGB, 0 to 1; ``high`` is how far others may be.
     """
@@ -74,6 +76,9 @@ class Found:
         return np.where(mask < EDGE, 0, np.where(mask > 1 - EDGE, 1, mask)).astype(np.float32)
 
     def _coefficients(self, ground: Ground) -> Array:
+        return ground.joined(self._followed)
+
+    def _followed(self, ground: Ground) -> Array:
         likely = MAPS[self.kind.value](ground, self.low, self.high, self.colour)
         return np.stack(guided_coefficients(ground.small_luma(), likely, RADIUS, EPSILON))
 
@@ -85,4 +90,4 @@ class Found:
         }  # fmt: skip
 
 
-RANGES = (Kind.LIGHT, Kind.COLOUR, Kind.DETAIL)
+RANGES = (Kind.LIGHT, Kind.COLOUR, Kind.DETAIL, Kind.NOISE)

@@ -16,6 +16,7 @@ from ..colour.spaces import WORKING_TO_SRGB, apply_matrix, srgb_encode
 from ..files.preview import sensor_colours, shrunk
 from ..files.source import PictureSource, RawSource, Source
 
+AGAIN = 4  # the share of a panorama, one in so many, that is looked at once more beyond each edge
 LONGEST = 768  # px of the small picture
 GREEN = (0.25, 0.5, 0.25)  # shares of red, green and blue in the luma that masks follow: those of a sensor's cell
 MIDDLE = 0.18  # linear light to which the median of a RAW is brought, so that masks see what is dark
@@ -58,6 +59,24 @@ class Ground:
     def found(self, name: Hashable, compute: Callable[[Ground], Array]) -> Array:
         """Something of the whole shot, worked out once."""
         return self.remembered((self.origin.serial, "mask", name), lambda: compute(self))
+
+    @property
+    def wraps(self) -> bool:
+        """Whether the left and the right edge of the shot belong together."""
+        return isinstance(self.origin, PictureSource) and self.origin.wraps
+
+    def joined(self, compute: Callable[[Ground], Array]) -> Array:
+        """A map (... x h x w) of the whole shot that knows no edge where a panorama has none."""
+        origin = self.origin
+        if not self.wraps or not isinstance(origin, PictureSource):
+            return compute(self)
+        more = origin.size.width // AGAIN
+        stored = np.concatenate([origin.stored[:, -more:], origin.stored, origin.stored[:, :more]], axis=1)
+        facts = replace(origin.facts, equirectangular=False)
+        longer = replace(origin, stored=stored, facts=facts, opacity=None, serial=(origin.serial, "joined"))
+        found = compute(Ground(longer, longer, self.remembered))
+        cut = round(found.shape[-1] * more / stored.shape[1])
+        return found[..., cut : found.shape[-1] - cut]
 
     @property
     def small(self) -> Array:

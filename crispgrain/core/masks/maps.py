@@ -13,7 +13,7 @@ from crispgrain.geometry import Rect
 
 from ..colour import oklab
 from ..colour.spaces import SRGB_TO_WORKING, apply_matrix, srgb_decode
-from ..networks.faces import find_faces
+from ..networks.faces import Face, find_faces
 from .ground import Ground
 from .placing import eased
 
@@ -146,6 +146,7 @@ def _sure_within(scored: Array) -> NDArray[np.uint8]:
     return labels
 
 
+EYE = 0.13  # of a face's width, radius of an eye
 LEAST_SKY = 0.02  # of the picture
 
 
@@ -154,7 +155,7 @@ def faces(ground: Ground, low: float, high: float, colour: Colour) -> Array:
     height, width = ground.small.shape[:2]
     out = np.zeros((height, width), np.float32)
     y, x = np.mgrid[:height, :width]
-    for face in _faces(ground):
+    for face in (f.where for f in _faces(ground)):
         right, down = (
             (x - face.left - face.width / 2) / (0.62 * face.width),
             (y - face.top - face.height / 2) / (0.66 * face.height),
@@ -163,7 +164,18 @@ def faces(ground: Ground, low: float, high: float, colour: Colour) -> Array:
     return out
 
 
-def _faces(ground: Ground) -> list[Rect]:
+def eyes(ground: Ground, low: float, high: float, colour: Colour) -> Array:
+    """Discs over the eyes of the faces that are found."""
+    height, width = ground.small.shape[:2]
+    out = np.zeros((height, width), np.float32)
+    y, x = np.mgrid[:height, :width]
+    for face in _faces(ground):
+        for right, down in face.eyes:
+            out = np.maximum(out, eased((1.25 - np.hypot(x - right, y - down) / (EYE * face.where.width)) / 0.5))
+    return out
+
+
+def _faces(ground: Ground) -> list[Face]:
     return find_faces((ground.small * 255).astype(np.uint8))
 
 
@@ -174,7 +186,7 @@ def skin(ground: Ground, low: float, high: float, colour: Colour) -> Array:
     """
     chroma = cv2.cvtColor(ground.small, cv2.COLOR_RGB2YCrCb)[..., 1:]
     out = np.zeros(chroma.shape[:2], np.float32)
-    for face in _faces(ground):
+    for face in (f.where for f in _faces(ground)):
         y, x = face.top + face.height // 4, face.left + face.width // 4
         inner = chroma[y : y + max(1, face.height // 2), x : x + max(1, face.width // 2)].reshape(-1, 2)
         middle = np.median(inner, axis=0)
@@ -194,6 +206,20 @@ def detail(ground: Ground, low: float, high: float, colour: Colour) -> Array:
     luma = ground.small_luma()
     spread = np.sqrt(np.maximum(cv2.blur(luma**2, (7, 7)) - cv2.blur(luma, (7, 7)) ** 2, 0))
     return _within(np.clip(spread / (np.quantile(spread, 0.98) + 1e-6), 0, 1), low, high, 0.1)
+
+
+def noise(ground: Ground, low: float, high: float, colour: Colour) -> Array:
+    """By how strong the finest detail is at least, over a fiftieth of the picture, as a share of where it is most.
+
+    Noise is everywhere; what is not is texture.
+    """
+    fine, _ = _bands(ground)
+    calmest = cv2.erode(cv2.GaussianBlur(fine, (0, 0), 1.5), np.ones((CALM, CALM), np.uint8))
+    level = cv2.GaussianBlur(calmest, (0, 0), CALM)
+    return _within(level / (np.quantile(level, 0.98) + 1e-6), low, high, 0.1)
+
+
+CALM = 15  # px of the small picture, in which some place is smooth
 
 
 def colour_range(ground: Ground, low: float, high: float, colour: Colour) -> Array:
@@ -217,6 +243,6 @@ def _within(values: Array, low: float, high: float, soft: float) -> Array:
 
 
 MAPS: Mapping[str, Callable[[Ground, float, float, Colour], Array]] = {
-    "in-focus": in_focus, "subject": subject, "background": background, "sky": sky, "faces": faces, "skin": skin,
-    "light": light, "colour": colour_range, "detail": detail,
+    "in-focus": in_focus, "subject": subject, "background": background, "sky": sky, "faces": faces, "eyes": eyes,
+    "skin": skin, "light": light, "colour": colour_range, "detail": detail, "noise": noise,
 }  # fmt: skip

@@ -60,8 +60,13 @@ def from_file(path: Path) -> Picture:
         if np.abs(values - values[..., :1]).max() > COLOURLESS:
             raise ShotError(path, "a mask is a grey picture; this one has colours")
         grey = values[..., 0]
-    stored = np.rint(grey * 65535).astype(np.uint16)
-    return Picture(base64.b64encode(imagecodecs.png_encode(stored, level=6)).decode("ascii"))
+    return Picture(encoded(grey))
+
+
+def encoded(values: Array) -> str:
+    """A map (h x w, 0 to 1) as the data of a :class:`Picture`."""
+    stored = np.rint(values * 65535).astype(np.uint16)
+    return base64.b64encode(imagecodecs.png_encode(stored, level=6)).decode("ascii")
 
 
 COLOURLESS = 0.02  # a JPEG's grey is not quite grey

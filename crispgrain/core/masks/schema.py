@@ -12,6 +12,7 @@ from .found import Found, Kind
 from .gradients import Lasso, LinearGradient, Oval
 from .picture import Picture
 from .rough import Rough
+from .specks import Specks
 from .strokes import Brush, Stroke
 
 POINT = {"type": "array", "items": {"type": "number", "minimum": -1, "maximum": 2}, "minItems": 2, "maxItems": 2}
@@ -46,8 +47,9 @@ LEAVES: list[dict[str, Any]] = [
     _object(["linear-gradient"], {"start": POINT, "end": POINT}),
     _object(["ellipse", "rectangle"], {"start": POINT, "end": POINT}, {"feather": SHARE}),
     _object(["lasso"], {"points": {"type": "array", "items": POINT, "minItems": 3}}, {"feather": SHARE}),
-    _object(["brush"], {"strokes": STROKES}),
+    _object(["brush"], {"strokes": STROKES}, {"follow": SHARE}),
     _object(["rough"], {"strokes": STROKES}, {"softness": PERCENT}),
+    _object(["dust"], {}, {"sensitivity": PERCENT, "largest": {"type": "number", "minimum": 0.0005, "maximum": 0.05}}),
     _object(["picture"], {"data": {"type": "string"}}),
     _object(
         [kind.value for kind in Kind],
@@ -63,7 +65,11 @@ SCHEMA: dict[str, Any] = {
     "description": "Points are shares of the source's width and height, radii and widths of its longer side.",
     "oneOf": [
         *LEAVES,
-        _object(["parts"], {"parts": {"type": "array", "items": {"oneOf": LEAVES}}}, {"grow": WIDTH, "feather": WIDTH}),
+        _object(
+            ["parts"],
+            {"parts": {"type": "array", "items": {"oneOf": LEAVES}}},
+            {"grow": WIDTH, "feather": WIDTH, "strength": SHARE, "rest": SHARE, "hair": {**SHARE, "maximum": 0.1}},
+        ),
     ],
 }
 
@@ -82,8 +88,8 @@ def mask_from_json(data: dict[str, Any]) -> Shape:
         parts = [
             Part(_leaf(p), How(p.get("how", How.ADD.value)), bool(p.get("inverted", False))) for p in data["parts"]
         ]
-        inverted = bool(data.get("inverted", False))
-        return Composite(tuple(parts), inverted, float(data.get("grow", 0)), float(data.get("feather", 0)))
+        numbers = {k: float(data[k]) for k in ("grow", "feather", "strength", "rest", "hair") if k in data}
+        return Composite(tuple(parts), bool(data.get("inverted", False)), **numbers)
     except (ValueError, binascii.Error) as error:
         raise TreatmentError(f"not a treatment: {error}") from None
 
@@ -99,10 +105,14 @@ def _leaf(data: dict[str, Any]) -> Shape:
         return Lasso(tuple(_point(p) for p in data["points"]), float(data.get("feather", Lasso.feather)))
     if shape in ("brush", "rough"):
         strokes = tuple(_stroke(s) for s in data["strokes"])
-        return Brush(strokes) if shape == "brush" else Rough(strokes, float(data.get("softness", Rough.softness)))
+        if shape == "brush":
+            return Brush(strokes, float(data.get("follow", 0.0)))
+        return Rough(strokes, float(data.get("softness", Rough.softness)))
     if shape == "picture":
         base64.b64decode(data["data"], validate=True)
         return Picture(data["data"])
+    if shape == "dust":
+        return Specks(**{k: float(data[k]) for k in ("sensitivity", "largest") if k in data})
     numbers = {k: float(data[k]) for k in ("sensitivity", "softness", "low", "high") if k in data}
     red, green, blue = (float(v) for v in data.get("colour", Found.colour))
     return Found(Kind(shape), **numbers, colour=(red, green, blue))

@@ -10,6 +10,8 @@ from .composite import Composite, Shape
 from .found import RANGES, Found, Kind
 from .gradients import Lasso, Oval
 from .rough import Rough
+from .specks import Specks
+from .strokes import Brush
 
 FEATHER = Parameter("feather", "Soft rim", "How wide the edge is, as a share of the area.", 30.0, 0, 100, 1, "%")
 RIM = Parameter("feather", "Soft rim", "How wide the edge is, as a share of the longer side.", 1.0, 0, 20, 0.1, "%")
@@ -18,9 +20,14 @@ SOFTNESS = Parameter("softness", "Soft edge", "From a hard edge to all shades be
 LOW = Parameter("low", "From", "What is below is left out.", 0.0, 0, 100, 1, "%")
 HIGH = Parameter("high", "To", "What is above is left out.", 100.0, 0, 100, 1, "%")
 REACH = Parameter("high", "Range", "How far other colours may be from the chosen one.", 40.0, 1, 100, 1, "%")
+LARGEST = Parameter("largest", "Largest", "Width of a speck, of the longer side.", 0.4, 0.05, 5, 0.05, "%")
+FOLLOW = Parameter("follow", "Follow edges", "How far strokes end at edges in the picture.", 0.0, 0, 100, 1, "%")
 GROW = Parameter("grow", "Grow", "Outwards to the right, inwards to the left.", 0.0, -10, 10, 0.1, "%")
 SOFTEN = Parameter("feather", "Soften", "How far the whole mask is made soft.", 0.0, 0, 20, 0.1, "%")
-IN_PERCENT = ("feather", "low", "high", "grow")  # kept as shares
+STRENGTH = Parameter("strength", "Strength", "How much is done where the mask is.", 100.0, 0, 100, 1, "%")
+HAIR = Parameter("hair", "Hair", "How far from the edge hair is looked for; 0: plain.", 0.0, 0, 10, 0.5, "%")
+REST = Parameter("rest", "Elsewhere", "How much is done where the mask is not.", 0.0, 0, 100, 1, "%")
+IN_PERCENT = ("feather", "low", "high", "grow", "strength", "rest", "largest", "hair", "follow")  # kept as shares
 
 
 def settings_of(shape: Shape) -> tuple[Parameter, ...]:
@@ -29,10 +36,14 @@ def settings_of(shape: Shape) -> tuple[Parameter, ...]:
         return (FEATHER,)
     if isinstance(shape, Lasso):
         return (RIM,)
+    if isinstance(shape, Brush):
+        return (FOLLOW,)
     if isinstance(shape, Rough):
         return (SOFTNESS,)
+    if isinstance(shape, Specks):
+        return (SENSITIVITY, LARGEST)
     if isinstance(shape, Composite):
-        return (GROW, SOFTEN)
+        return (STRENGTH, REST, GROW, SOFTEN, HAIR)
     if isinstance(shape, Found):
         ranged = (REACH,) if shape.kind is Kind.COLOUR else (LOW, HIGH) if shape.kind in RANGES else ()
         return (*ranged, SENSITIVITY, SOFTNESS)

@@ -11,11 +11,12 @@ from numpy.typing import NDArray
 
 from crispgrain.arrays import Array
 from crispgrain.geometry import Rect, Size
+from crispgrain.restoration.guided import guided_coefficients
 
 from ..frame import Frame
 from .gradients import Point
 from .ground import Ground
-from .placing import eased, grid_values, in_frame
+from .placing import eased, enlarged, grid_values, in_frame
 
 STEPS = 4  # of a grid, at least, over a soft rim
 
@@ -96,26 +97,55 @@ def _distance(rect: Rect, start: NDArray[np.float64], end: NDArray[np.float64]) 
 
 @dataclass(frozen=True)
 class Brush:
-    """Strokes, one over the other."""
+    """Strokes, one over the other; ``follow``, 0 to 1, is how far they end at the edges of what they begin on."""
 
     strokes: tuple[Stroke, ...] = ()
+    follow: float = 0.0
 
     def values(self, frame: Frame, ground: Ground, rect: Rect) -> Array:
-        return in_frame(lambda part: self.of_source(ground.size, part), frame, ground.size, rect)
+        return in_frame(lambda part: self._on_ground(ground, part), frame, ground.size, rect)
 
-    def of_source(self, size: Size, rect: Rect) -> Array:
-        """The mask in a rectangle of the source."""
+    def _on_ground(self, ground: Ground, rect: Rect) -> Array:
+        painted = self.of_source(ground.size, rect, ground.wraps)
+        if not self.follow:
+            return painted
+        slope, offset = ground.found(("brush", self.strokes), lambda g: g.joined(self._followed))
+        edged = enlarged(slope, ground.size, rect) * ground.luma(rect) + enlarged(offset, ground.size, rect)
+        edged = np.minimum(edged, painted)
+        mask = painted + np.float32(self.follow) * (edged - painted)
+        return np.where(mask < FAINT, 0, np.where(mask > 1 - FAINT, 1, mask)).astype(np.float32)
+
+    def _followed(self, ground: Ground) -> Array:
+        small, luma = ground.small, ground.small_luma()
+        size = Size(*luma.shape)
+        alike = np.zeros(luma.shape, np.float32)
+        for stroke in self.strokes:
+            x, y = (np.array(stroke.points) * (size.width, size.height)).astype(int).T
+            on = small[y.clip(0, size.height - 1), x.clip(0, size.width - 1)]
+            far = np.linalg.norm(small - on.mean(0), axis=2) / (ALIKE + 2 * np.linalg.norm(on.std(0)))
+            alike = np.maximum(alike, eased(2 - far))
+        return np.stack(guided_coefficients(luma, alike * self.of_source(size, size.rect), *FOLLOWS))
+
+    def of_source(self, size: Size, rect: Rect, wraps: bool = False) -> Array:
+        """The mask in a rectangle of the source; strokes go on beyond an edge of one that ``wraps``."""
         mask = np.zeros((rect.height, rect.width), np.float32)
         for stroke in self.strokes:
-            covered = stroke.cover(size, rect)
-            if covered is not None:
-                part, share = covered
-                there = mask[part.within(rect).slices]
-                there += share * (-there if stroke.out else 1 - there)
+            for turns in (0, -1, 1) if wraps else (0,):
+                covered = stroke.cover(size, rect.moved(0, turns * size.width))
+                if covered is not None:
+                    part, share = covered
+                    there = mask[part.moved(0, -turns * size.width).within(rect).slices]
+                    there += share * (-there if stroke.out else 1 - there)
         return mask
 
     def painted(self, stroke: Stroke) -> Brush:
-        return Brush((*self.strokes, stroke))
+        return Brush((*self.strokes, stroke), self.follow)
 
     def as_json(self) -> dict[str, Any]:
-        return {"shape": "brush", "strokes": [s.as_json() for s in self.strokes]}
+        following = {"follow": self.follow} if self.follow else {}
+        return {"shape": "brush", "strokes": [s.as_json() for s in self.strokes], **following}
+
+
+ALIKE = 0.08  # of encoded white, by which colours may differ from those under a stroke's path, beside their own spread
+FOLLOWS = (3, 1e-4)  # px of the small picture, and variance of its luma, of the filter along edges
+FAINT = 0.03  # of a mask: less is nothing

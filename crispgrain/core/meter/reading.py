@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
@@ -64,7 +65,19 @@ class Noise:
         # The curve bends between the tones that were metered.
         before = np.union1d(np.asarray(self.levels, np.float32), np.linspace(0, 1, TONES, dtype=np.float32))
         after = srgb_encode(srgb_decode(before) * gain)
-        steeper = gain * _slope(after) / _slope(before)
+        return self._moved(before, after, gain * _slope(after) / _slope(before))
+
+    def curved(self, curve: Callable[[NDArray], NDArray], detail: float = 1.0) -> Noise:
+        """The noise by tone after encoded luma went through a curve, on which ``detail`` is so many times as strong.
+
+        What rides on the curve is neither steeper nor flatter than before; what is seen of it in light is.
+        """
+        before = np.union1d(np.asarray(self.levels, np.float32), np.linspace(0, 1, TONES, dtype=np.float32))
+        after = np.asarray(curve(before), np.float32)
+        return self._moved(before, after, np.full(before.shape, detail, np.float32))
+
+    def _moved(self, before: NDArray, after: NDArray, steeper: NDArray) -> Noise:
+        """The noise at other tones, so many times as strong."""
         luma, colour = (
             np.interp(before, self.levels, sigma) * steeper for sigma in (self.luminance_at, self.colour_at)
         )

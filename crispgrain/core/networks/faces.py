@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -15,7 +17,15 @@ SURE = 0.8  # score from which it is a face
 OVERLAP = 0.3  # share from which two finds are the same face
 
 
-def find_faces(picture: NDArray[np.uint8]) -> list[Rect]:
+@dataclass(frozen=True)
+class Face:
+    """Where a face is, and its eyes (x, y), in px."""
+
+    where: Rect
+    eyes: tuple[tuple[float, float], tuple[float, float]]
+
+
+def find_faces(picture: NDArray[np.uint8]) -> list[Face]:
     """Where faces are, the largest first.
 
     Parameters
@@ -25,8 +35,8 @@ def find_faces(picture: NDArray[np.uint8]) -> list[Rect]:
 
     Returns
     -------
-    list of Rect
-        Within the picture.
+    list of Face
+        Cut to the picture.
 
     Raises
     ------
@@ -46,10 +56,13 @@ def find_faces(picture: NDArray[np.uint8]) -> list[Rect]:
         raise NetworkUnavailableError(f"The face detector cannot be run: {error}") from error
     finally:
         cv2.utils.logging.setLogLevel(level)
-    rects = [] if found is None else [_rect(*face[:4]) for face in found]
-    inside = [rect.intersect(Rect(0, 0, height, width)) for rect in rects]
-    return sorted((rect for rect in inside if rect.width and rect.height), key=lambda rect: -rect.width * rect.height)
+    faces = [] if found is None else [_face(face, Rect(0, 0, height, width)) for face in found]
+    inside = [face for face in faces if not face.where.empty]
+    return sorted(inside, key=lambda face: -face.where.width * face.where.height)
 
 
-def _rect(x: float, y: float, width: float, height: float) -> Rect:
-    return Rect(round(float(y)), round(float(x)), round(float(height)), round(float(width)))
+def _face(found: NDArray[np.float32], whole: Rect) -> Face:
+    """From left, top, width, height, both eyes and what else the detector says."""
+    left, top, width, height, x1, y1, x2, y2 = (float(n) for n in found[:8])
+    where = Rect(round(top), round(left), round(height), round(width)).intersect(whole)
+    return Face(where, ((x1, y1), (x2, y2)))

@@ -20,7 +20,10 @@ from ..masks import Ground, Mask
 from .views import InResult, shrunk
 
 Colour = tuple[int, int, int]
-COLOURS: tuple[Colour, ...] = ((235, 40, 60), (30, 170, 60), (30, 110, 255), (220, 60, 220), (240, 150, 0))
+COLOURS: dict[str, Colour] = {
+    "red": (235, 40, 60), "green": (30, 170, 60), "blue": (30, 110, 255), "magenta": (220, 60, 220),
+    "orange": (240, 150, 0),
+}  # fmt: skip
 STRENGTH = 0.55  # of the colour where the mask is whole
 RIM = 2  # px of the screen on each side of an outline
 
@@ -65,7 +68,7 @@ class MaskView(InResult):
     def _contrasting(self) -> Colour:
         """Of a few strong colours that which is farthest from most of the picture's."""
         found = self.pipeline.ground.found("contrast", _contrast)
-        return COLOURS[int(found)]
+        return list(COLOURS.values())[int(found)]
 
     def reduced(self, factor: int) -> MaskView:
         return MaskView(self.pipeline.reduced(factor), self.mask, self.shown, self.colour)
@@ -73,7 +76,7 @@ class MaskView(InResult):
 
 def _contrast(ground: Ground) -> Array:
     picture = oklab.from_working(apply_matrix(srgb_decode(ground.small[::8, ::8]), SRGB_TO_WORKING)).reshape(-1, 3)
-    colours = np.array(COLOURS, np.float32).reshape(1, -1, 3) / 255
+    colours = np.array(list(COLOURS.values()), np.float32).reshape(1, -1, 3) / 255
     strong = oklab.from_working(apply_matrix(srgb_decode(colours), SRGB_TO_WORKING))[0]
     far = np.linalg.norm((picture[:, None] - strong[None])[..., 1:], axis=2)
     return np.array(int(np.argmax(np.quantile(far, 0.1, axis=0))))

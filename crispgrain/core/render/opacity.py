@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from pathlib import Path
 
 import cv2
 import numpy as np
@@ -17,7 +18,8 @@ from ..files.source import PictureSource
 from ..files.transparency import opacity_of
 from ..model import Role
 from ..resolve import ResolvedOperation
-from ..stages.finish.cut_out import BEHIND
+from ..stages.finish.cut_out import BEHIND, PICTURE
+from .backdrop import Backdrop
 from .pipeline import Pipeline
 
 Opacity = NDArray[np.float32]
@@ -84,7 +86,13 @@ def seen(pixels: Array, pipeline: Pipeline, rect: Rect, cancel: CancelToken = NE
             part = rect.within(grown).slices
             pixels = unmixed(pipeline.region(grown, cancel=cancel), around)[part]
     behind = BEHIND[str(cut.values["behind"])]
-    return (pixels, share) if behind is None else (over(pixels, share, behind), np.ones_like(share))
+    if behind is None:
+        return pixels, share
+    if cut.values["behind"] == PICTURE and cut.values["picture"] and cut.mask is not None:
+        backdrop = Backdrop(Path(str(cut.values["picture"])), float(cut.values["match"]) / 100)
+        there = backdrop.pixels(pipeline, cut.mask, rect, cancel)
+        return pixels * share[..., None] + there * (1 - share[..., None]), np.ones_like(share)
+    return over(pixels, share, behind), np.ones_like(share)
 
 
 def unmixed(pixels: Array, share: Opacity) -> Array:

@@ -17,7 +17,7 @@ from ..model import Stage
 from ..resolve import Resolved
 from ..stages.develop import crop, light
 from ..stages.develop.develop import highlights
-from ..stages.develop.light import lit
+from ..stages.develop.lighting import lit
 
 
 def overview(source: Source, resolved: Resolved, longest: int = 1600, ground: Ground | None = None) -> Array:

@@ -18,6 +18,8 @@ from ..meter.reading import Reading
 from ..model import Context, Domain, Model, Product, Role, Stage, Values
 from ..resolve import Resolved, ResolvedOperation
 from ..stages.develop import lens, light
+from ..stages.develop.lighting import PARAMETERS as LIGHT
+from ..stages.develop.lighting import changes
 from ..stages.enlarge.size import target_size
 from ..transform import Transform
 from .approximate import reduce_shot, reduce_treatment
@@ -241,7 +243,8 @@ class Pipeline:
         moved = whole_shift(step)
         if moved is not None:
             return given(wanted.moved(*moved))
-        mask = step.mask.values(step.after, self.ground, wanted) if step.mask is not None else None
+        blends = step.mask is not None and step.stage is not Stage.ENLARGE  # there is nothing of its size to blend with
+        mask = step.mask.values(step.after, self.ground, wanted) if step.mask is not None and blends else None
         if mask is not None and not mask.any():
             return elsewhere(wanted)
         result = self._mixed(step, wanted, given, cancel)
@@ -264,12 +267,21 @@ class Pipeline:
             raise AssertionError("the shares of all places make one")
         return result
 
+    def _mask_seen(self, step: Step, told: Told, rect: Rect, wanted: Rect) -> Array | None:
+        """A step's mask for a model that sees it: over what it is given, or where sizes differ, what is wanted."""
+        if step.mask is None or not step.model.sees_mask:
+            return None
+        if step.stage is Stage.ENLARGE:
+            return step.mask.values(told.after, self.ground, wanted)
+        return step.mask.values(told.before, self.ground, rect)
+
     def _run(self, step: Step, told: Told, wanted: Rect, given: Callable[[Rect], Array], cancel: CancelToken) -> Array:
         """What a step's model makes of what it is given, told the same everywhere."""
         size = told.before.size
 
         def context(rect: Rect) -> Context:
-            return Context(self.reading, self.source, told.before, told.after, rect, wanted, self.product)
+            mask = self._mask_seen(step, told, rect, wanted)
+            return Context(self.reading, self.source, told.before, told.after, rect, wanted, self.product, mask)
 
         margin = step.model.margin(step.values, context(wanted))
         wraps = told.before.wraps and step.stage in WRAPPING
@@ -307,7 +319,7 @@ def in_order(resolved: Resolved) -> list[ResolvedOperation]:
         return order.index(operation.stage)
 
     everywhere = resolved[Stage.DEVELOP]
-    own = {p.id for p in light.PARAMETERS}
+    own = {p.id for p in LIGHT}
     develop = replace(everywhere, values={k: v for k, v in everywhere.values.items() if k not in own})
     lit = replace(everywhere, model=light.MODEL, values={k: v for k, v in everywhere.values.items() if k in own})
     beside = [
@@ -315,7 +327,7 @@ def in_order(resolved: Resolved) -> list[ResolvedOperation]:
         for o in resolved.operations
         if o.stage in PIXEL_STAGES and o.on and o is not everywhere and not o.model.may_be(Role.CUT)
     ]
-    return sorted([develop, *([lit] if light.changes(lit.values) else []), *beside], key=place)
+    return sorted([develop, *([lit] if changes(lit.values) else []), *beside], key=place)
 
 
 def resamples(operation: ResolvedOperation) -> bool:
@@ -331,7 +343,7 @@ def ended(operation: ResolvedOperation, frame: Frame, shapes: tuple[ResolvedOper
     inside = operation.model.after(begun, operation.values)
     if operation.stage is Stage.ENLARGE:
         inside = inside.sized(target_size(begun.size, operation.values))
-    if operation.mask is None:
+    if operation.mask is None or operation.stage is Stage.ENLARGE:
         return inside, inside
     return replace(inside, noise=frame.noise, cleaned=frame.cleaned, softness=frame.softness), inside
 

@@ -23,6 +23,7 @@ from ..files.source import Source
 from ..outside import OutsidePicture
 from ..transform import Transform
 from .approximate import factor_for
+from .on_paper import layout_of
 from .opacity import cut_out, over, seen
 from .pipeline import Pipeline
 
@@ -162,6 +163,17 @@ class Result(InResult):
 
     def reduced(self, factor: int) -> Result:
         return Result(self.pipeline.reduced(factor), self.proof)
+
+    @property
+    def border(self) -> Size:
+        """Rows of white paper above and below, and columns left and right of it, in the file."""
+        layout = layout_of(self.pipeline)
+        return Size(layout.above, layout.left)
+
+    def paper(self) -> NDArray[np.uint8]:
+        """What the white of that paper looks like: 1 x 1 x 3, 8-bit sRGB."""
+        white = np.ones((1, 1, 3), np.float32)
+        return icc.from_working(white, icc.profile("srgb"), 8) if self.proof is None else self.proof.shown(white)
 
     def gamut(self, rect: Rect, cancel: CancelToken = NEVER) -> Gamut:
         """What the profile of the soft proof has not, of a part of the result; nothing without a proof."""

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from crispgrain.cancel import NEVER, CancelToken
-from crispgrain.geometry import Rect, Size, tile_rect, tiles_over
+from crispgrain.geometry import Rect, tile_rect, tiles_over
 
 from ..colour import icc
 from ..errors import ShotError
@@ -21,8 +21,8 @@ from ..files.source import RawSource
 from ..files.write import OutputFormat, OutputSettings, write_picture
 from ..model import Stage
 from ..stages.print.output import output_settings
-from ..stages.print.paper import Layout, sheet_of
 from . import naming
+from .on_paper import layout_of
 from .opacity import over, see_through, seen
 from .pipeline import Pipeline
 from .progress import Progress, ProgressEstimator
@@ -58,7 +58,7 @@ def render_whole(
     """
     profile = settings.profile_bytes
     size, depth = pipeline.size, len(pipeline.steps)
-    layout = _layout(pipeline)
+    layout = layout_of(pipeline)
     colours = icc.channels(profile)
     kept = see_through(pipeline) and settings.format.has_opacity and not opaque
     shape = (layout.sheet.height, layout.sheet.width, colours + kept)
@@ -98,16 +98,6 @@ def render_whole(
         for _ in pool.map(render, places, rects):
             clock.tick()
     return out
-
-
-def _layout(pipeline: Pipeline) -> Layout:
-    sheet = sheet_of(pipeline.resolved[Stage.PRINT].values)
-    return sheet.layout(pipeline.size) if sheet is not None else Layout(pipeline.size, pipeline.size, 0, 0)
-
-
-def sheet_size(pipeline: Pipeline) -> Size:
-    """Of the file: of the result, and the white that the chosen print leaves around it."""
-    return _layout(pipeline).sheet
 
 
 def settings_of(pipeline: Pipeline) -> OutputSettings:

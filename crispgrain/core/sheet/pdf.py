@@ -20,6 +20,7 @@ from ..atomic import atomic_write
 from ..colour import icc
 from ..errors import ShotError
 from .layout import Place
+from .typeface import Typeface
 
 POINT = 25.4 / 72  # mm
 MARK, OFF = 5.0, 2.0  # mm: length of a crop mark, and how far from the corner it begins
@@ -62,24 +63,20 @@ def write_pdf(
     """
     document = pikepdf.new()
     images = [_image(document, picture) for picture in pictures]
-    font = document.make_indirect(
-        pikepdf.Dictionary(
-            Type=pikepdf.Name.Font, Subtype=pikepdf.Name.Type1, BaseFont=pikepdf.Name.Helvetica,
-            Encoding=pikepdf.Name.WinAnsiEncoding,
-        )
-    )  # fmt: skip
+    font = Typeface("".join(picture.words for picture in pictures))
+    embedded = font.embedded(document)
     for page in pages:
         box = [0, 0, width / POINT, height / POINT]
         used = {f"/P{place.index}": images[place.index] for place in page.places}
-        content = "\n".join(_drawn(page, pictures, height))
+        content = "\n".join(_drawn(page, pictures, height, font))
         document.pages.append(
             pikepdf.Page(
                 pikepdf.Dictionary(
                     Type=pikepdf.Name.Page, MediaBox=box, TrimBox=box,
                     Resources=pikepdf.Dictionary(
-                        XObject=pikepdf.Dictionary(used), Font=pikepdf.Dictionary({"/F": font})
+                        XObject=pikepdf.Dictionary(used), Font=pikepdf.Dictionary({"/F": embedded})
                     ),
-                    Contents=document.make_stream(content.encode("cp1252", "replace")),
+                    Contents=document.make_stream(content.encode("ascii")),
                 )
             )
         )  # fmt: skip
@@ -104,7 +101,7 @@ def _image(document: pikepdf.Pdf, picture: Picture) -> pikepdf.Object:
     )  # fmt: skip
 
 
-def _drawn(page: Page, pictures: Sequence[Picture], height: float) -> list[str]:
+def _drawn(page: Page, pictures: Sequence[Picture], height: float, font: Typeface) -> list[str]:
     """What a page shows, as PDF operators; they count upwards, places downwards."""
     out = []
     for place in page.places:
@@ -114,7 +111,7 @@ def _drawn(page: Page, pictures: Sequence[Picture], height: float) -> list[str]:
         matrix = (0, -along, across, 0, left, bottom + along) if place.turned else (across, 0, 0, along, left, bottom)
         out.append(f"q {_numbers(*matrix)} cm /P{place.index} Do Q")
         if words := pictures[place.index].words:
-            out.append(f"BT /F 7 Tf {_numbers(left, bottom - 9)} Td {_text(words)} Tj ET")
+            out.append(f"BT /F 7 Tf {_numbers(left, bottom - 9)} Td <{font.shown(words)}> Tj ET")
     if page.marks:
         out.append(f"q {_numbers(THIN / POINT)} w")
         out += [mark for place in page.places for mark in _marks(place, height)]
@@ -146,8 +143,3 @@ def _marks(place: Place, height: float) -> list[str]:
 
 def _numbers(*values: float) -> str:
     return " ".join(f"{v:.4f}".rstrip("0").rstrip(".") for v in values)
-
-
-def _text(words: str) -> str:
-    escaped = words.replace("\\", "\\\\").replace("(", "\\(").replace(")", "\\)")
-    return f"({' '.join(escaped.split())})"

@@ -1,13 +1,14 @@
 """How the committed scenes were made from the ray tracer's output. Run once, by hand.
 
-    python compose.py RENDERS
+    python compose.py RENDERS orrery dial planet room
 
 RENDERS holds 16-bit linear PNGs rendered from the .pov files beside this script
 (their first comments give the sizes; ``Declare=View=1`` renders the room behind
 the objects). The room is blurred as a lens focused on the instrument would blur
 it, the objects are laid over it, and the picture is stored sRGB-encoded as a
 16-bit JPEG XL, small and without visible loss: the decoded file *is* the truth
-the simulator starts from.
+the simulator starts from. Where an object is comes from renders at half size with
+an alpha channel (``orrery +W2000 +H1500 +UA Declare=View=2``), as RENDERS/orrery-instrument.png and so on.
 """
 
 from __future__ import annotations
@@ -57,8 +58,18 @@ def store(picture: Array, name: str) -> None:
     print(name, picture.shape, len(data))
 
 
+def store_places(folder: Path) -> None:
+    """Keep the alpha channel of the 8-bit renders that are named ``SCENE-OBJECT.png``."""
+    for path in folder.glob("*-*.png"):
+        stored = cv2.imread(str(path), cv2.IMREAD_UNCHANGED)
+        if stored is None:
+            raise FileNotFoundError(path)
+        cv2.imwrite(str(Path(__file__).with_name(path.name)), stored[..., 3])
+
+
 if __name__ == "__main__":
     folder = Path(sys.argv[1])
+    store_places(folder)
     for scene in sys.argv[2:]:
         back = folder / f"{scene}_back.png"
         front = read(folder / f"{scene}.png")

@@ -6,8 +6,10 @@
   object { Plate rotate x*-24 rotate y*-16 translate <2.6,0.62,-17.6> }
   object { Knob rotate y*20 translate <-6.6,0.06,-17.0> }
   object { Room no_image }
-#else
+#end
+#if (View = 1)
   object { Room }
   object { Table }
 #end
+#if (View = 2) object { Plate rotate x*-24 rotate y*-16 translate <2.6,0.62,-17.6> } #end
 camera { perspective location <-4,17,-35> up y*3 right x*4 look_at <-0.4,2.2,-11.6> angle 38 }

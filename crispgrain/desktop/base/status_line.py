@@ -41,6 +41,7 @@ class StatusLine(QWidget):
         self.open_folder.setText("Open folder")
         self.open_folder.clicked.connect(self._open_folder)
         self.folder: Path | None = None
+        self._remark = ""
         self.open_url: Callable[[QUrl], bool] = QDesktopServices.openUrl
         self.percent = QLabel()
         self.percent.setProperty("role", "faint")
@@ -72,6 +73,8 @@ class StatusLine(QWidget):
 
     def say(self, words: str, progress: Progress | None = None) -> None:
         """Show a message; with progress, also a bar and the stop button."""
+        if progress is None:
+            self._remark = ""
         self.words.setText(words if progress is None else f"{words}: {progress.words}")
         self.words.setToolTip(self.words.text())
         for widget in (self.bar, self.stop):
@@ -79,6 +82,15 @@ class StatusLine(QWidget):
         if progress is not None:
             self.bar.setRange(0, progress.total)
             self.bar.setValue(progress.done)
+
+    def remark(self, words: str) -> None:
+        """Say what the rendering that it brings about must not wipe away."""
+        self.say(words)
+        self._remark = words
+
+    def rest(self, words: str) -> None:
+        """A rendering is done: show the remark that it came with, or else these words."""
+        self.say(self._remark or words)
 
     def offer_folder(self, folder: Path | None) -> None:
         """Offer to open the folder a result was written to."""

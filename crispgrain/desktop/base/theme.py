@@ -9,6 +9,8 @@ from pathlib import Path
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPalette
 from PySide6.QtWidgets import QApplication
 
+from crispgrain.paths import FONTS
+
 ASSETS = Path(__file__).parent.parent / "assets"
 
 
@@ -51,7 +53,7 @@ class Surround(Enum):
 def load_fonts() -> str:
     """Register the fonts that ship with the program; returns the family name."""
     families: list[str] = []
-    for file in sorted((ASSETS / "fonts").glob("*.ttf")):
+    for file in sorted((FONTS).glob("*.ttf")):
         families += QFontDatabase.applicationFontFamilies(QFontDatabase.addApplicationFont(str(file)))
     return families[0] if families else ""
 

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QWidget
 from crispgrain.desktop.base.theme import Surround
 from crispgrain.geometry import Rect, Size
 from crispgrain.session.comparing import Arrangement, Comparing
-from crispgrain.session.viewport import Viewport
+from crispgrain.session.viewport import NO_BORDER, Viewport
 
 from .guides import Guides
 from .hand import Hand
@@ -152,10 +152,10 @@ class Easel(QWidget):
         at = about - QPointF(pane.topLeft())
         self.viewport.zoom(scale, (at.x(), at.y()), _size(pane))
 
-    def keep_place(self, size: Size | None) -> None:
+    def keep_place(self, size: Size | None, border: Size = NO_BORDER) -> None:
         """Go on looking at the same part of the picture when another shot or Enlarge changes the result's size."""
         if size is not None:
-            self.viewport.place(size)
+            self.viewport.place(size, border)
 
     def set_surround(self, surround: Surround) -> None:
         self.surround = surround

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
+from PySide6.QtCore import QLineF
 from PySide6.QtGui import QColor, QImage
 
 from crispgrain.arrays import Array
@@ -74,6 +75,8 @@ class Layer:
     stale: list[tuple[Rect, QImage]] = field(default_factory=list)
     spot: tuple[Rect, QImage] | None = None
     key: Hashable = None
+    healed: list[tuple[QLineF, float]] = field(default_factory=list)  # from each spot to its patch, and its radius, px
+    paper: QColor = field(default_factory=lambda: QColor(255, 255, 255))  # around it, where the chosen print has some
 
     @property
     def size(self) -> Size:

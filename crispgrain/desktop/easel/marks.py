@@ -87,6 +87,21 @@ def paint_path(painter: QPainter, points: list[QPointF], width: float, away: boo
     painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
 
+def paint_healed(painter: QPainter, way: QLineF, radius: float, linked: bool) -> None:
+    """A ring around a spot that is healed; with a line to where its patch is from, and a ring there, if ``linked``."""
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    rim = radius / max(way.length(), 1e-6)
+    between = QLineF(way.pointAt(rim), way.pointAt(1 - rim))
+    for colour, width in (("#ffffff", 3), ("#202020", 1)):
+        painter.setPen(QPen(QColor(colour), width))
+        painter.drawEllipse(way.p1(), max(radius, 2), max(radius, 2))
+        if linked:
+            painter.drawLine(between)
+            painter.drawEllipse(way.p2(), max(radius, 2), max(radius, 2))
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+
+
 def navigator_rect(area: QRect, size: Size) -> QRectF:
     """Where the small whole picture lies: in the upper right corner."""
     shown = QSizeF(size.width, size.height).scaled(NAVIGATOR, Qt.AspectRatioMode.KeepAspectRatio)

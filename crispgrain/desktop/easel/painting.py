@@ -21,6 +21,7 @@ from .marks import (
     paint_caption,
     paint_divider,
     paint_frame,
+    paint_healed,
     paint_line,
     paint_navigator,
     paint_path,
@@ -52,6 +53,7 @@ def _paint_pictures(painter: QPainter, easel: Easel, shown: tuple[Layer, str], s
     panes, arrangement, source = easel.panes, easel.comparing.arrangement, (easel.source, easel.captions[0])
 
     def part(which: tuple[Layer, str], pane: QRect, clip: QRect, left: bool) -> None:
+        _paint_paper(painter, easel, pane, clip)
         paint_layer(painter, which[0], easel.result, easel.origin(pane), easel.scale, clip)
         paint_caption(painter, clip, which[1], left)
 
@@ -73,6 +75,15 @@ def _paint_pictures(painter: QPainter, easel: Easel, shown: tuple[Layer, str], s
         paint_divider(painter, easel.rect(), at, across)
 
 
+def _paint_paper(painter: QPainter, easel: Easel, pane: QRect, clip: QRect) -> None:
+    """The sheet under both pictures, where the chosen print leaves a border."""
+    size, border, scale = easel.viewport.size, easel.viewport.border, easel.scale
+    sheet = QSizeF(size.width + 2 * border.width, size.height + 2 * border.height) * scale
+    corner = easel.origin(pane) - QPointF(border.width, border.height) * scale
+    if border.width or border.height:
+        painter.fillRect(QRectF(corner, sheet) & QRectF(clip), easel.result.paper)
+
+
 def _paint_over(painter: QPainter, easel: Easel) -> None:
     """Patches, the line of a zone or a stroke, the navigator."""
     origin, scale, drawn = easel.origin(easel.panes[-1]), easel.scale, easel.hand.drawn_rect
@@ -88,6 +99,9 @@ def _paint_over(painter: QPainter, easel: Easel) -> None:
     if hand.shape is Shape.PATH and hand.pointer is not None and easel.result.view is not None:
         path = hand.path or [easel.to_picture(hand.pointer)]
         paint_path(painter, [origin + p * scale for p in path], hand.width * scale, hand.away and bool(hand.path))
+    for number, (way, radius) in enumerate(easel.result.healed, 1):
+        there = QLineF(origin + way.p1() * scale, origin + way.p2() * scale)
+        paint_healed(painter, there, radius * scale, number == len(easel.result.healed))
     line = easel.hand.drawn_line or easel.guide
     if line is not None:
         paint_line(painter, QLineF(origin + line.p1() * scale, origin + line.p2() * scale))

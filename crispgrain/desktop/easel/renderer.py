@@ -16,6 +16,7 @@ from crispgrain.desktop.base.background import Background, Urgency
 from crispgrain.desktop.base.monitor import image_on_monitor
 from crispgrain.geometry import Rect
 from crispgrain.session.comparing import Arrangement
+from crispgrain.session.viewport import NO_BORDER
 
 from .easel import Easel
 from .layer import Layer, Part, level_for, render_part, screen_image
@@ -61,7 +62,10 @@ class EaselRenderer(QObject):
         self._exact = (source, result, outside)
         easel.source.overview = image_on_monitor(overview) if overview is not None else None
         easel.result.overview = easel.source.overview if _plain(result) else None
-        easel.keep_place(result.size if result is not None else None)
+        border = NO_BORDER
+        if isinstance(result, Result):
+            border, easel.result.paper = result.border, screen_image(result.paper()).pixelColor(0, 0)
+        easel.keep_place(result.size if result is not None else None, border)
         self._choose_views()
         easel.update()
         self._start_spot()

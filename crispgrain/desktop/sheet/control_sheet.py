@@ -49,6 +49,7 @@ class ControlSheet(QScrollArea):
     strip_wanted = Signal()
     tool_wanted = Signal(object)  # Tool
     meter_wanted = Signal()
+    alike_wanted = Signal()
     find_wanted = Signal(object)  # a row whose value is to be found in the whole shot
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -80,6 +81,8 @@ class ControlSheet(QScrollArea):
         self.strip = QPushButton("Test strip …")
         self.strip.setToolTip("Compare models and strengths of this stage on one spot.")
         self.here = QPushButton("Meter here …")
+        self.alike = QPushButton("As sharp as …")
+        self.alike.setToolTip("Show a place that is sharp enough, and have another one made as sharp.")
         self.here.setToolTip("Have one part of the picture measured, and this stage follow it; in a zone, the zone.")
         self.tools: list[QPushButton] = []
         self._drawing = QGridLayout()
@@ -117,6 +120,7 @@ class ControlSheet(QScrollArea):
         buttons.addStretch()
         layout.addLayout(buttons)
         layout.addWidget(self.here, 0, Qt.AlignmentFlag.AlignLeft)
+        layout.addWidget(self.alike, 0, Qt.AlignmentFlag.AlignLeft)
         layout.addSpacing(4)
         self._drawing.setColumnStretch(TOOLS_BESIDE, 1)
         layout.addLayout(self._drawing)
@@ -129,6 +133,7 @@ class ControlSheet(QScrollArea):
         self.follow.clicked.connect(self._follow_all)
         self.strip.clicked.connect(self.strip_wanted)
         self.here.clicked.connect(self.meter_wanted)
+        self.alike.clicked.connect(self.alike_wanted)
         self.model.activated.connect(
             lambda i: self.setting_changed.emit(f"{self.operation}.model", self.model.itemData(i))
         )
@@ -173,7 +178,10 @@ class ControlSheet(QScrollArea):
                 self.find_wanted.emit(row)
         self.reading.setText("\n".join(reading_words(stage, pipeline)))
         metered_here = ABOUT[stage].metered and given.everywhere
-        self.here.setVisible(ABOUT[stage].metered and ABOUT[stage].compared and given.id not in FIXED)
+        # In a zone of Develop nothing is metered, and following would put Light in place of what fills or mends.
+        follows = given.everywhere or stage is not Stage.DEVELOP
+        self.here.setVisible(ABOUT[stage].metered and ABOUT[stage].compared and given.id not in FIXED and follows)
+        self.alike.setVisible(self.here.isVisibleTo(self) and stage is Stage.SHARPEN)
         self.follow.setText("Follow the meter" if metered_here else "Start values")
         self.follow.setEnabled(given != given.reset())
 

@@ -5,7 +5,17 @@ from __future__ import annotations
 import math
 
 from PySide6.QtCore import QEvent, QObject, QSignalBlocker, Qt, Signal
-from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDoubleSpinBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from crispgrain.core.model import Parameter, Value
 
@@ -119,6 +129,24 @@ class TextRow(QWidget):
             self.field.setText(str(value))
 
 
+class FileRow(TextRow):
+    """A file, typed or chosen."""
+
+    def __init__(self, parameter: Parameter) -> None:
+        super().__init__(parameter)
+        self.choose = QPushButton("Choose …")
+        self.choose.clicked.connect(self._ask)
+        layout = self.layout()
+        assert layout is not None
+        layout.addWidget(self.choose)
+
+    def _ask(self) -> None:
+        endings = " ".join(f"*{ending}" for ending in self.parameter.files)
+        name, _ = QFileDialog.getOpenFileName(self, self.parameter.name, self.field.text(), f"Files ({endings})")
+        if name:
+            self.changed.emit(self.parameter.id, name)
+
+
 Row = NumberRow | ChoiceRow | PathRow | TextRow
 
 
@@ -128,4 +156,6 @@ def row_for(parameter: Parameter) -> Row:
         return ChoiceRow(parameter)
     if parameter.is_number:
         return NumberRow(parameter)
+    if parameter.files:
+        return FileRow(parameter)
     return PathRow(parameter) if parameter.product is not None else TextRow(parameter)

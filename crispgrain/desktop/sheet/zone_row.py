@@ -46,17 +46,20 @@ class ZoneRow(QWidget):
 
     def show_operations(self, stage: Stage, treatment: Treatment, current: str) -> None:
         """Show what a stage has; the row is there for stages that may have more than one."""
-        zoned = bool(models_of(stage, Role.ZONE))
+        own = stage is Stage.ENLARGE  # whose mask says where it is calm
+        zoned = own or bool(models_of(stage, Role.ZONE))
         ids = [stage.value, *(o.id for o in treatment.beside(stage))]
-        ids += [m.id for m in (m for role in BESIDE for m in models_of(stage, role)) if m.id not in ids]
+        single = [m.id for role in BESIDE for m in models_of(stage, role) if not m.may_be(Role.ZONE)]
+        ids += [id for id in single if id not in ids]
         self.list.clear()
         for id in ids:
             self.list.addItem(operation_name(id), id)
         self.list.setCurrentIndex(max(0, self.list.findData(current)))
         self.list.setVisible(len(ids) > 1)
         found = treatment.find(current)
-        unmasked = current in {m.id for m in models_of(stage, Role.CUT)} and (found is None or found.mask is None)
-        self.remove.setVisible(current != stage and found is not None and not unmasked)
+        masked_itself = own or current in {m.id for m in models_of(stage, Role.CUT)}
+        unmasked = masked_itself and (found is None or found.mask is None)
+        self.remove.setVisible((own or current != stage) and found is not None and not unmasked)
         self.add.setText("Add mask" if unmasked else "Add zone")
         self.add.setVisible(zoned and not self.remove.isVisibleTo(self))
         self.setVisible(zoned)

@@ -2,56 +2,81 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import partial
-from pathlib import Path
 
 import numpy as np
 from attrs import evolve
 from PySide6.QtCore import QLineF, QObject
-from PySide6.QtWidgets import QFileDialog, QMenu
+from PySide6.QtWidgets import QMenu
 
-from crispgrain.core.errors import ShotError
-from crispgrain.core.masks import Brush, Found, How, Kind, Lasso, LinearGradient, Mask, Oval, Rough, Stroke, picture
-from crispgrain.core.model import Role, Shape
+from crispgrain.core.masks import (
+    Brush,
+    Found,
+    How,
+    Kind,
+    Lasso,
+    LinearGradient,
+    Mask,
+    Oval,
+    Rough,
+    Specks,
+    Stroke,
+)
+from crispgrain.core.model import Role, Shape, Stage
 from crispgrain.core.registry import find_model
+from crispgrain.core.stages.develop.fill import MODEL as FILL
 from crispgrain.core.transform import Transform
+from crispgrain.desktop.base.background import Background
 from crispgrain.desktop.base.status_line import StatusLine
 from crispgrain.desktop.easel.easel import Easel
 from crispgrain.desktop.easel.hand import Points
+from crispgrain.desktop.easel.pressure import Pressure
 from crispgrain.desktop.sheet.control_sheet import ControlSheet
 from crispgrain.desktop.sheet.zone_row import operation_name
 from crispgrain.session.masking import as_parts, painted, with_part
 from crispgrain.session.session import Session
 
+from .mask_pictures import MaskPictures, Put
 from .tool_flow import moved_points
 
-Put = Callable[[Mask], None]
 DRAWN = {
     "Gradient …": (Shape.LINE, "Draw from where it is whole to where it ends. Esc leaves it."),
     "Ellipse …": (Shape.RECTANGLE, "Drag over the area. Esc leaves it."),
     "Rectangle …": (Shape.RECTANGLE, "Drag over the area. Esc leaves it."),
     "Lasso …": (Shape.PATH, "Draw around the area. Esc leaves it."),
+    "Object …": (Shape.PATH, "Click on it, or draw over it. Esc leaves it."),
     "Colour …": (Shape.PATH, "Click on the colour. Esc leaves it."),
 }
 PAINTED: dict[str, Mask] = {"Brush …": Brush(), "Keep and drop …": Rough()}
 HOWS = {How.ADD: "Add", How.SUBTRACT: "Take away", How.INTERSECT: "Limit to"}
+LEAST_OPACITY = 0.01
+CLICK = 0.01  # of the longer side, around a click on an object
 NEAR = 3  # px of the source around a click, whose mean colour is taken
 
 
 class MaskFlow(QObject):
     """Adds, changes and removes zones and the parts of their masks."""
 
-    def __init__(self, session: Session, easel: Easel, controls: ControlSheet, status: StatusLine) -> None:
+    def __init__(
+        self, session: Session, easel: Easel, controls: ControlSheet, status: StatusLine, background: Background
+    ) -> None:
         super().__init__(easel)
+        self.pictures = MaskPictures(session, easel, status, background)
         self._session, self._easel, self._controls, self._status = session, easel, controls, status
         self.panel = controls.masks
+        self.pressure = Pressure(easel)
         self.ways, self.parts = QMenu(controls), QMenu(controls)
         self._fill(self.ways, self._new_zone)
         self.by_how = {how: QMenu(words, self.parts) for how, words in HOWS.items()}
         for how, menu in self.by_how.items():
             self._fill(menu, partial(self._new_part, how))
             self.parts.addMenu(menu)
+        self.same_zone, self.same_part = QMenu("As in", self.ways), QMenu("As in", self.parts)
+        for menu, all_of_it in ((self.same_zone, self.ways), (self.same_part, self.parts)):
+            all_of_it.addMenu(menu)
+        self.ways.aboutToShow.connect(lambda: self._fill_same(self.same_zone, self._new_zone))
+        self.parts.aboutToShow.connect(lambda: self._fill_same(self.same_part, lambda mask: self._put(mask, "mask")))
+        self.parts.addAction("Save as a grey picture …", self._save)
         controls.zones.add.setMenu(self.ways)
         self.panel.more.setMenu(self.parts)
         controls.zones.add_wanted.connect(self.add_zone)
@@ -65,12 +90,21 @@ class MaskFlow(QObject):
         for kind in Kind:
             if kind is not Kind.COLOUR:
                 menu.addAction(kind.label, partial(put, Found(kind)))
+        menu.addAction("Dust and scratches", partial(put, Specks()))
         menu.addSeparator()
         for words in DRAWN:
             menu.addAction(words, partial(self._ask, words, put))
         for words, empty in PAINTED.items():
             menu.addAction(words, partial(self._begin_painting, put, empty))
-        menu.addAction("Grey picture …", partial(self._ask_picture, put))
+        menu.addAction("Grey picture …", partial(self.pictures.ask, put))
+
+    def _fill_same(self, menu: QMenu, put: Put) -> None:
+        """List the other zones of this shot; the mask of one that is chosen is taken over."""
+        menu.clear()
+        for operation in self._session.treatment.operations:
+            if operation.mask is not None and operation.id != self._session.operation:
+                menu.addAction(f"{operation.stage.label}: {operation_name(operation.id)}", partial(put, operation.mask))
+        menu.setEnabled(not menu.isEmpty())
 
     # ---- zones --------------------------------------------------------------------
     def add_zone(self) -> None:
@@ -79,6 +113,10 @@ class MaskFlow(QObject):
 
     def remove(self, id: str) -> None:
         session, stage = self._session, self._session.stage
+        own = session.treatment.find(id)
+        if own is not None and own.everywhere:
+            session.change_treatment(session.treatment.put(evolve(own, mask=None)), f"{stage.label}: mask removed")
+            return
         session.change_treatment(session.treatment.without(id), f"{stage.label}: {operation_name(id)} removed")
         session.choose_operation(stage.value)
 
@@ -100,16 +138,23 @@ class MaskFlow(QObject):
     def _new_zone(self, mask: Mask) -> None:
         session = self._session
         open_one, _ = session.treatment.addressed(f"{session.operation}.on")
-        if open_one.model and find_model(open_one.stage, open_one.model).may_be(Role.CUT):
+        cut = open_one.model and find_model(open_one.stage, open_one.model).may_be(Role.CUT)
+        if cut or session.stage is Stage.ENLARGE:
             treatment, id = session.treatment.put(evolve(open_one, mask=mask)), open_one.id
         else:
-            treatment, id = session.treatment.with_zone(session.stage, mask)
+            model = FILL.id if isinstance(mask, Specks) and session.stage is FILL.stage else None
+            treatment, id = session.treatment.with_zone(session.stage, mask, model)
         self._status.say("")
         session.change_treatment(treatment, f"{session.stage.label}: {operation_name(id)}")
         session.choose_operation(id)
 
     def _new_part(self, how: How, shape: Mask) -> None:
         self._put(with_part(self._mask(), shape, how), "part of the mask")
+
+    def _save(self) -> None:
+        mask = self._mask()
+        if mask is not None:
+            self.pictures.ask_save(mask)
 
     def _mask(self) -> Mask | None:
         zone = self._session.treatment.find(self._session.operation)
@@ -139,6 +184,8 @@ class MaskFlow(QObject):
                 put(LinearGradient(places[0], places[1]))
             elif words == "Lasso …":
                 put(Lasso(tuple(places)))
+            elif words == "Object …":
+                put(Rough((Stroke(tuple(places), CLICK),)))
             elif words == "Colour …":
                 put(Found(Kind.COLOUR, high=0.4, colour=self._colour_at(places[0])))
             else:
@@ -179,25 +226,12 @@ class MaskFlow(QObject):
     def _take_stroke(self, points: Points) -> None:
         places, values = self._shares(points), {k: row.field.value() / 100 for k, row in self.panel.brush.items()}
         if places and self._mask() is not None:
-            stroke = Stroke(
-                tuple(places), values["size"] / 2, values["feather"], values["opacity"], self._easel.hand.away
-            )
+            opacity = max(values["opacity"] * self.pressure.take(), LEAST_OPACITY)
+            stroke = Stroke(tuple(places), values["size"] / 2, values["feather"], opacity, self._easel.hand.away)
             mask, index = painted(self._mask(), self.panel.index, stroke)
             self._put(mask, "stroke")
             self.panel.parts.setCurrentIndex(index)
         self._paint(self.panel.paint.isChecked())
-
-    def _ask_picture(self, put: Put) -> None:
-        name, _ = QFileDialog.getOpenFileName(self._easel, "Grey picture", "", "Pictures (*.png *.tif *.tiff)")
-        if name:
-            self.take_picture(put, Path(name))
-
-    def take_picture(self, put: Put, path: Path) -> None:
-        """Use a grey picture as a mask; what is wrong with it is said in the bottom line."""
-        try:
-            put(picture.from_file(path))
-        except ShotError as error:
-            self._status.say(str(error))
 
     # ---- places -------------------------------------------------------------------
     def _shares(self, points: Points) -> list[tuple[float, float]]:

@@ -7,10 +7,12 @@ from collections.abc import Callable
 import numpy as np
 from PySide6.QtCore import QObject
 
+from crispgrain.core.masks import Oval
 from crispgrain.core.masks.extent import extent_of
 from crispgrain.core.meter.part import measure_part
 from crispgrain.core.meter.reading import Reading
-from crispgrain.core.model import Shape
+from crispgrain.core.model import Shape, Stage
+from crispgrain.core.render.as_sharp import SIDE, AsSharp, around, as_sharp
 from crispgrain.core.resolve import fixed_by
 from crispgrain.desktop.base.background import Background, Urgency
 from crispgrain.desktop.base.status_line import StatusLine
@@ -32,6 +34,7 @@ class MeterFlow(QObject):
         super().__init__(easel)
         self._session, self._easel, self._background, self._status = session, easel, background, status
         controls.meter_wanted.connect(self.start)
+        controls.alike_wanted.connect(self.start_alike)
 
     def start(self) -> None:
         """Measure where the zone that is open shows; else ask for a rectangle."""
@@ -42,6 +45,45 @@ class MeterFlow(QObject):
             return
         self._easel.hand.ask(Shape.RECTANGLE, self._take)
         self._status.say("Drag over what is to be measured. Esc leaves it.")
+
+    def start_alike(self) -> None:
+        """Ask for two places, of which one is to become as sharp as the other."""
+        self._easel.hand.ask(Shape.LINE, self._take_alike)
+        self._status.say("Draw from a place that is sharp enough to one that is not. Esc leaves it.")
+
+    def _take_alike(self, points: Points) -> None:
+        session, shot, pipeline = self._session, self._session.shot, self._session.pipeline
+        if shot is None or pipeline is None or len(points) < 2:
+            return
+        size = shot.source.size
+        good, soft = moved_points(points, pipeline.steps[-1].after.to_source)[:2]
+        treatment, id = session.treatment, session.operation
+        found = treatment.find(id)
+        if found is None or found.mask is None:
+            x, y, radius = soft[0] / size.width, soft[1] / size.height, 0.75 * SIDE
+            across, along = radius / size.width, radius / size.height
+            treatment, id = treatment.with_zone(
+                Stage.SHARPEN, Oval((x - across, y - along), (x + across, y + along), 0.5)
+            )
+        operation = treatment.addressed(f"{id}.on")[0]
+
+        def job() -> AsSharp:
+            shown, here = around(good, size), around(soft, size)
+            return as_sharp(shot.source, shot.reading, treatment, operation, shown, here, session.cache)
+
+        def done(made: AsSharp) -> None:
+            if session.shot is not shot:
+                return
+            if made.operation != operation:
+                session.change_treatment(session.treatment.put(made.operation), "Sharpen: as sharp as shown")
+                session.choose_operation(id)
+            self._status.remark(made.words)
+
+        self._status.say("Sharpening until both are alike …")
+        self._background.submit(Urgency.VISIBLE, job, done, self._failed)
+
+    def _failed(self, error: Exception) -> None:
+        self._status.say(f"That could not be measured ({error}).")
 
     def _take(self, points: Points) -> None:
         pipeline = self._session.pipeline
@@ -72,10 +114,7 @@ class MeterFlow(QObject):
             session.change_treatment(treatment, f"{operation.stage.label}: metered here")
             blur = reading.blur
             kind = "" if blur.kind == "none" else f", {blur.kind}"
-            self._status.say(f"Measured here: softness {blur.softness:.1f} px{kind}.")
-
-        def failed(error: Exception) -> None:
-            self._status.say(f"That could not be measured ({error}).")
+            self._status.remark(f"Measured here: softness {blur.softness:.1f} px{kind}.")
 
         self._status.say("Measuring …")
-        self._background.submit(Urgency.VISIBLE, job, done, failed)
+        self._background.submit(Urgency.VISIBLE, job, done, self._failed)

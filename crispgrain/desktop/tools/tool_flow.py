@@ -20,6 +20,8 @@ from crispgrain.desktop.sheet.control_sheet import ControlSheet
 from crispgrain.desktop.sheet.path_row import PathRow
 from crispgrain.session.session import Session
 
+from .heal_marks import HealMarks
+
 
 class ToolFlow(QObject):
     """Asks for a stroke on the easel and makes settings, or an operation, of it."""
@@ -31,6 +33,7 @@ class ToolFlow(QObject):
         controls.tool_wanted.connect(self.start)
         controls.find_wanted.connect(self.find)
         self._session, self._easel, self._background, self._status = session, easel, background, status
+        self.heal_marks = HealMarks(session, easel)
 
     # ---- tools of models -----------------------------------------------------------
     def start(self, tool: Tool) -> None:
@@ -65,7 +68,7 @@ class ToolFlow(QObject):
             settings, said = answer if isinstance(answer, tuple) else (answer, "")
             if self._session.shot is not shot:
                 return
-            self._status.say(said)
+            self._status.remark(said)
             try:
                 named = {f"{operation}.{name}": value for name, value in settings.items()}
                 self._session.change_settings(named, f"{given.stage.label}: {tool.done}")

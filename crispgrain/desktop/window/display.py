@@ -185,7 +185,7 @@ class Display(QObject):
         if progress is None:
             self._controls.histogram.follow(self._easel.both_in_view)
             if self._status.bar.isVisible():
-                self._status.say(self._figure)
+                self._status.rest(self._figure)
         elif (pipeline := self._session.pipeline) is not None:
             self._status.say(f"Rendering {pipeline.steps[-1].stage.label}", progress)
 

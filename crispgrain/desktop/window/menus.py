@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QMenu
 
 from crispgrain.core.marks import Mark
 from crispgrain.core.networks import providers, runtime
+from crispgrain.core.render.mask_view import COLOURS
 from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.base.actions import add_action, add_switch
 from crispgrain.desktop.easel.guides import Guides
@@ -136,6 +137,7 @@ def build_menus(window: Window) -> Menus:
         action.setCheckable(True)
         action.setChecked(look is Look.PICTURE)
         looks.addAction(action)
+    _add_mask_colours(view.addMenu("Colour over the mask"), window)
     lines = QActionGroup(view)
     for guides in Guides:
         action = add_action(view, guides.value, partial(window.looking.show_guides, guides))
@@ -176,3 +178,12 @@ def build_menus(window: Window) -> Menus:
         presets,
         takes,
     )
+
+
+def _add_mask_colours(menu: QMenu, window: Window) -> None:
+    colours = QActionGroup(menu)
+    for words, colour in {"What stands out": None, **{name.capitalize(): c for name, c in COLOURS.items()}}.items():
+        action = add_action(menu, words, partial(window.session.comparing.set_mask_colour, colour))
+        action.setCheckable(True)
+        action.setChecked(colour is None)
+        colours.addAction(action)

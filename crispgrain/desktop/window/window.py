@@ -76,7 +76,7 @@ class Window(QMainWindow):
         self.strip_flow = StripFlow(session, self.easel, self.strip, self.status)
         self.tool_flow = ToolFlow(session, self.easel, self.controls, self.background, self.status)
         self.meter_flow = MeterFlow(session, self.easel, self.controls, self.background, self.status)
-        self.mask_flow = MaskFlow(session, self.easel, self.controls, self.status)
+        self.mask_flow = MaskFlow(session, self.easel, self.controls, self.status, self.background)
         self.several = SeveralFlow(session, self.status, self)
         self.takes = TakesFlow(session, self.status, self)
         self.line_up_view = LineUpView()

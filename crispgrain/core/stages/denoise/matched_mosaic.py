@@ -14,7 +14,8 @@ from ...model import Context, Domain, Model, Parameter, Stage, Values
 from ...networks import mosaic, runtime
 from ...networks.mosaic import MULTIPLE, mosaic_of, network
 from ...networks.runtime import EDGE
-from . import mosaic_net
+from . import dots, mosaic_net
+from .dots import DOTS
 from .parameters import STRENGTHS, after_demosaicing, summary
 
 REACH = block_matching.reach(collaborative.SEARCH) + 2 * block_matching.BLOCK  # px on one side, of the rounds
@@ -70,8 +71,8 @@ def _look_again(stable: Array, rgb: Array, sigma: float) -> Array:
 MODEL = Model(
     Stage.DENOISE, "matched-mosaic", "Matched mosaic",
     "For RAW: the mosaic net, then spots that look alike are cleaned together. Least noise, and slow.",
-    (*STRENGTHS, EFFORT), run,
-    lambda values, context: mosaic.REACH + REACH, Domain.MOSAIC, draft=mosaic_net.MODEL.id,
+    (*STRENGTHS, DOTS, EFFORT), run,
+    lambda values, context: mosaic.REACH + REACH + dots.REACH, Domain.MOSAIC, draft=mosaic_net.MODEL.id,
     unavailable=lambda: runtime.unavailable(mosaic.NAME), after=after_demosaicing, tile=lambda values: TILE,
     same_tiles=True,
     tolerance=runtime.ROUNDING,

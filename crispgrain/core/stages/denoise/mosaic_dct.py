@@ -7,12 +7,15 @@ from crispgrain.restoration import mosaic_cosine, shrinkage
 
 from ...files.source import RawSource
 from ...model import Context, Domain, Model, Stage, Values
+from . import dots
+from .dots import DOTS, undotted
 from .parameters import STRENGTHS, after, summary
 
 
 def run(mosaic: Array, values: Values, context: Context) -> Array:
     source, noise = context.source, context.noise
     assert isinstance(source, RawSource) and noise.a is not None and noise.b is not None
+    mosaic = undotted(mosaic, values, context)
     luminance, colour = (float(values[k]) / 100 for k in ("luminance", "colour"))
     if luminance <= 0 and colour <= 0:
         return mosaic
@@ -23,6 +26,6 @@ def run(mosaic: Array, values: Values, context: Context) -> Array:
 MODEL = Model(
     Stage.DENOISE, "mosaic-dct", "Mosaic cosine",
     "For RAW: works on the sensor's own values before demosaicing, where noise is still independent.",
-    STRENGTHS, run, lambda values, context: 2 * shrinkage.REACH, Domain.MOSAIC, after=after,
+    (*STRENGTHS, DOTS), run, lambda values, context: 2 * shrinkage.REACH + dots.REACH, Domain.MOSAIC, after=after,
     summary=summary, strength="luminance",
 )  # fmt: skip

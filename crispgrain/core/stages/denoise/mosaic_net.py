@@ -10,6 +10,8 @@ from ...files.source import RawSource
 from ...model import Context, Domain, Model, Stage, Values
 from ...networks import ensemble, runtime
 from ...networks.mosaic import NAME, REACH, Refinement, Sensor, denoised
+from . import dots
+from .dots import DOTS, undotted
 from .parameters import STRENGTHS, after_demosaicing, summary
 
 EFFORT = replace(
@@ -26,13 +28,13 @@ def run(mosaic: Array, values: Values, context: Context, refined: Refinement | N
     sensor = Sensor(source.pattern, tuple(zip(noise.a, noise.b, strict=True)), source.white_balance)
     luminance, colour = (float(values[k]) / 100 for k in ("luminance", "colour"))
     start = context.rect.top, context.rect.left
-    return denoised(mosaic, sensor, luminance, colour, start, str(values["effort"]), refined)
+    return denoised(undotted(mosaic, values, context), sensor, luminance, colour, start, str(values["effort"]), refined)
 
 
 MODEL = Model(
     Stage.DENOISE, NAME, "Mosaic net",
     "For RAW: a network of our own that denoises and demosaics in one step; much detail, little colour speckle.",
-    (*STRENGTHS, EFFORT), run, lambda values, context: REACH, Domain.MOSAIC,
+    (*STRENGTHS, DOTS, EFFORT), run, lambda values, context: REACH + dots.REACH, Domain.MOSAIC,
     unavailable=lambda: runtime.unavailable(NAME), after=after_demosaicing, tile=lambda values: TILE,
     tolerance=runtime.ROUNDING,
     summary=summary, strength="luminance",

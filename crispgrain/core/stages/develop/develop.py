@@ -1,4 +1,4 @@
-"""Develop: sensor values or stored values to the working space; exposure and white balance are in :mod:`.light`."""
+"""Develop: sensor values or stored values to the working space; exposure and white balance are in :mod:`.lighting`."""
 
 from __future__ import annotations
 
@@ -16,6 +16,8 @@ from ...files.source import RawSource
 from ...frame import Frame
 from ...model import Context, Model, Parameter, Role, Stage, Values
 from . import light
+from .lighting import PARAMETERS as LIGHT
+from .white import CAST, NEUTRAL, REMOVE
 
 # Light and shade change all colours of a surface by the same factor, so it is ratios, not differences,
 # that stay constant across detail: demosaicing works on logarithms, made linear (and safe) below this signal.
@@ -23,10 +25,12 @@ TOE = np.float32(0.03)
 CLIPPED = 0.985  # share of saturation from which a sensor value no longer tells the truth
 
 PARAMETERS = (
-    *light.PARAMETERS,
+    *LIGHT,
     Parameter("highlights", "Highlights", "Burnt-out parts: white, or rebuilt from the colours that are left.",
               "rebuild", choices=("rebuild", "white")),
+    CAST,
 )  # fmt: skip
+TOOLS = (NEUTRAL, REMOVE)
 
 
 def highlights(balanced: Array, sensor: Array, how: str) -> Array:
@@ -85,15 +89,15 @@ DIRECTIONAL = Model(
     Stage.DEVELOP, "directional", "Directional",
     "Demosaics along edges: fine lines stay clean.",
     PARAMETERS, develop_with(demosaic.directional), _margin, takes_pictures=False, after=after,
-    roles=(Role.EVERYWHERE,), summary=light.summary,
+    roles=(Role.EVERYWHERE,), summary=light.summary, tools=TOOLS,
 )  # fmt: skip
 LINEAR = Model(
     Stage.DEVELOP, "linear", "Linear", "Demosaics by fixed filters: faster, a little softer, more colour moire.",
     PARAMETERS, develop_with(demosaic.linear), _margin, takes_pictures=False, after=after,
-    roles=(Role.EVERYWHERE,), summary=light.summary,
+    roles=(Role.EVERYWHERE,), summary=light.summary, tools=TOOLS,
 )  # fmt: skip
 FINISHED = Model(
     Stage.DEVELOP, "finished", "Finished picture", "Taken as the file has it; light can be corrected.",
-    light.PARAMETERS, develop_with(demosaic.directional), takes_raw=False, after=after,
-    roles=(Role.EVERYWHERE,), summary=light.summary,
+    (*LIGHT, CAST), develop_with(demosaic.directional), takes_raw=False, after=after,
+    roles=(Role.EVERYWHERE,), summary=light.summary, tools=TOOLS,
 )  # fmt: skip

@@ -8,7 +8,7 @@ from crispgrain.restoration.healing import healed, reach
 
 from ...colour.spaces import srgb_decode, srgb_encode
 from ...model import Context, Model, Parameter, Role, Stage, Values
-from .spots import HEAL, in_px, spots_from
+from .spots import HEAL, MOVE, in_px, spots_from
 
 SPOTS = Parameter("spots", "Spots", "Middle, radius and patch of each, in shares; empty for none.", "",
                   check=spots_from, per_shot=True)  # fmt: skip
@@ -33,5 +33,5 @@ def summary(model: Model, values: Values, size: Size) -> str:
 
 MODEL = Model(
     Stage.DEVELOP, "heal", "Heal", "Spots and scratches, replaced by what lies nearby in the same light.",
-    (SPOTS, SIZE), run, margin, roles=(Role.RETOUCH,), summary=summary, tools=(HEAL,), tolerance=1e-5,
+    (SPOTS, SIZE), run, margin, roles=(Role.RETOUCH,), summary=summary, tools=(HEAL, MOVE), tolerance=1e-5,
 )  # fmt: skip

@@ -17,6 +17,7 @@ from ...model import Drawn, Shape, Tool, ToolError, Values
 
 Kept = tuple[float, float, float, float, float]  # x, y, radius, patch to the right and down: shares of the longer side
 MOST = 2000
+NEAR = 1.5  # radii from a spot within which it is meant
 APART = 0.7  # of the radius, between the spots along a stroke
 
 
@@ -113,4 +114,30 @@ def _seen(source: Source, rect: Rect) -> Array:
 HEAL = Tool(
     "Heal …", "Click on a spot, or draw along a scratch. Esc leaves it.", "healed", Shape.PATH, _of_stroke, again=True,
     across="size",
+)  # fmt: skip
+
+
+def _moved_source(drawn: Drawn) -> tuple[Values, str]:
+    """The spot that a line begins in gets its patch from where the line ends; it becomes the last one."""
+    size = drawn.source.size
+    longer = max(size.width, size.height)
+    spots = spots_from(str(drawn.values["spots"]))
+    (x1, y1), (x2, y2) = (np.array(point) / longer for point in drawn.points[:2])
+    far = [np.hypot(x - x1, y - y1) / radius for x, y, radius, _, _ in spots]
+    if not far or min(far) > NEAR:
+        raise ToolError("Begin in a spot that is healed.")
+    x, y, radius, _, _ = spots.pop(int(np.argmin(far)))
+    right, down = float(x2 - x1), float(y2 - y1)
+    if np.hypot(right, down) < 2 * radius:
+        raise ToolError("That is within the spot itself.")
+    if not (RIM * radius <= x + right <= size.width / longer - RIM * radius) or not (
+        RIM * radius <= y + down <= size.height / longer - RIM * radius
+    ):
+        raise ToolError("That lies too near to the edge of the picture.")
+    return {"spots": as_text([*spots, (x, y, radius, round(right, 7), round(down, 7))])}, "It is healed from there."
+
+
+MOVE = Tool(
+    "Move a source …", "Draw from a healed spot to where its patch is to be from. Esc leaves it.", "source moved",
+    Shape.LINE, _moved_source,
 )  # fmt: skip

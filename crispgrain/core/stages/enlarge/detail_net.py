@@ -40,16 +40,16 @@ def run(pixels: Array, values: Values, context: Context) -> Array:
     """Enlarge by a network, agree with the source, then resample to the wanted size.
 
     What area averaging of the result says is still missing of the source is put
-    back (:func:`.resample.back_project`), so that neither colour nor brightness drifts.
+    back (:func:`.resample.back_project`), so that neither colour nor brightness drifts. A mask says where it is calm.
     """
-    calm = np.float32(float(values["calmness"]) / 100)
-    if shrinks(context) or runtime.unavailable(RESTORING[4]):
-        calm = np.float32(0)
+    can_be = not shrinks(context) and not runtime.unavailable(RESTORING[4])
+    calm = np.float32(can_be * float(values["calmness"]) / 100)
+    share = calm if context.mask is None else calm * context.mask[..., None]
     by_factor = {f: network_name(f) for f in FACTORS}
-    if calm == 1:
+    if np.all(share == 1):
         return enlarged(pixels, values, context, RESTORING, 0)
     result = enlarged(pixels, values, context, by_factor, PROJECTIONS)
-    return result * (1 - calm) + calm * enlarged(pixels, values, context, RESTORING, 0) if calm else result
+    return result * (1 - share) + share * enlarged(pixels, values, context, RESTORING, 0) if np.any(share) else result
 
 
 def enlarged(
@@ -80,5 +80,5 @@ MODEL = Model(
     (*PARAMETERS, CALMNESS, ensemble.EFFORT), run, lambda values, context: REACH + AFTER + reach(context),
     unavailable=lambda: runtime.unavailable(network_name(FACTORS[0])), tile=lambda values: TILE, draft="faithful",
     tolerance=runtime.ROUNDING,
-    summary=summary,
+    summary=summary, sees_mask=True,
 )  # fmt: skip

@@ -5,14 +5,20 @@ from __future__ import annotations
 from crispgrain.arrays import Array
 from crispgrain.geometry import Size
 
+from ...files.source import PICTURE_SUFFIXES
 from ...model import Context, Model, Parameter, Role, Stage, Values
 
-BEHIND = {"transparent": None, "white": 1.0, "grey": 0.2, "black": 0.0}  # linear light
+PICTURE = "picture"
+BEHIND = {"transparent": None, "white": 1.0, "grey": 0.2, "black": 0.0, PICTURE: 0.0}  # linear light
 PARAMETERS = (
     Parameter("behind", "Behind it", "What is seen where the subject is not; formats without transparency have white.",
               "transparent", choices=tuple(BEHIND)),
     Parameter("fringe", "Clean edge", "Whether the old background's colour is taken off the soft edge.", "on",
               choices=("on", "off")),
+    Parameter("picture", "Picture behind", "A finished picture that fills the frame behind what is cut out.", "",
+              check=str, files=tuple(sorted(PICTURE_SUFFIXES)), matters=lambda values: values["behind"] == PICTURE),
+    Parameter("match", "Made alike", "How far its light, its colour and its grain become those of the shot.", 100.0,
+              0, 100, 1, "%", matters=lambda values: values["behind"] == PICTURE),
 )  # fmt: skip
 
 

@@ -87,6 +87,7 @@ MODEL = Model(
                   labels=tuple(PROFILES.values()),
                   matters=lambda values: _has_profiles(values) and not values["icc"]),
         Parameter("icc", "ICC file", "A profile of your own, in place of those above; empty for none.", "", check=str,
+                  files=(".icc", ".icm"),
                   matters=_has_profiles),
         Parameter("intent", "Intent", "How colours that the profile has not are replaced.", icc.Intent.RELATIVE,
                   choices=tuple(icc.Intent), labels=("perceptual", "relative colorimetric", "saturation", "absolute"),

@@ -1,0 +1,113 @@
+"""What light and tone do to pixels, and the settings that say so."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from crispgrain.arrays import Array
+from crispgrain.restoration.haze import air_light, without_haze
+from crispgrain.restoration.tone import Tone, toned
+
+from ...colour import oklab
+from ...colour.spaces import (
+    D65,
+    WORKING,
+    WORKING_TO_SRGB,
+    apply_matrix,
+    luminance,
+    srgb_decode,
+    srgb_encode,
+    to_xyz,
+    white_xyz,
+)
+from ...model import Parameter, Values
+
+
+def _is_grey(values: Values) -> bool:
+    return values["grey"] == "on"
+
+
+FLOOR, MOST = 1e-4, 16.0  # of white; times, by which anything is made lighter at most
+PARAMETERS = (
+    Parameter("exposure", "Exposure", "Brighter or darker, in stops.", 0.0, -4, 4, 0.05, "EV",
+              metered=lambda reading: reading.tones.lift),
+    Parameter("warmth", "Warmth", "Warmer light to the right, in mired away from the shot's own balance.", 0.0,
+              -150, 150, 1, "mired"),
+    Parameter("tint", "Tint", "Takes away green to the right, magenta to the left.", 0.0, -50, 50, 1),
+    Parameter("haze", "Haze", "How much haze is taken away: what air adds between the camera and things far off.", 0.0,
+              0, 100, 1, "%"),
+    Parameter("contrast", "Contrast", "Steeper or softer middle tones; black and white stay.", 0.0, -100, 100, 1),
+    Parameter("dark", "Dark parts", "Opened to the right; what is small in them stays as strong.", 0.0, -100, 100, 1),
+    Parameter("bright", "Bright parts", "Brought back to the left, with what lies beyond white.", 0.0, -100, 100, 1),
+    Parameter("black", "Black from", "Darker than this becomes black; below 0, nothing does.", 0.0, -10, 20, 0.5, "%"),
+    Parameter("white", "White from", "So far below white it is white; below 0, nothing is.", 0.0, -10, 30, 0.5, "%"),
+    Parameter("local", "Local contrast", "Of what is smaller than a few hundredths of the picture.", 0.0, -50, 100, 1),
+    Parameter("colour", "Strength of colour", "Of all colours; none is grey.", 100.0, 0, 200, 1, "%"),
+    Parameter("pale", "Pale colours", "Stronger or weaker; strong ones stay, and skin changes half as much.", 0.0,
+              -100, 100, 1),
+    Parameter("grey", "Black and white", "Whether it becomes grey, by shares of red, green and blue.", "off",
+              choices=("off", "on")),
+    *(Parameter(f"grey-{name}", f"Share of {name}", f"How light {name} things become.", share, 0, 100, 1, "%",
+                matters=_is_grey) for name, share in (("red", 30.0), ("green", 59.0), ("blue", 11.0))),
+)  # fmt: skip
+
+
+def light_gains(warmth: float, tint: float) -> NDArray[np.float32]:
+    """Working-space gains for a change of white, green unchanged at no tint.
+
+    Warmth moves along the daylight locus of CIE 15:2018 (4000 to 25000 K) in
+    mired from D65.
+    """
+    mired = 1e6 / 6504 - warmth
+    kelvin = min(max(1e6 / max(mired, 1), 4000), 25000)
+    t = 1e3 / kelvin
+    if kelvin <= 7000:
+        x = -4.6070 * t**3 + 2.9678 * t**2 + 0.09911 * t + 0.244063
+    else:
+        x = -2.0064 * t**3 + 1.9018 * t**2 + 0.24748 * t + 0.237040
+    y = -3.0 * x * x + 2.870 * x - 0.275
+    from_xyz = np.linalg.inv(to_xyz(WORKING))
+    gains = (from_xyz @ white_xyz(D65)) / (from_xyz @ white_xyz((x, y)))
+    gains = gains / gains[1] if warmth else np.ones(3)
+    gains[1] *= 2 ** (-tint / 100)
+    return gains.astype(np.float32)
+
+
+def changes(values: Values) -> bool:
+    """Whether anything is changed at all."""
+    still = {p.id: 0.0 if p.id == "exposure" else p.default for p in PARAMETERS}
+    return any(values.get(name, value) != value for name, value in still.items())
+
+
+def tone_of(values: Values) -> Tone:
+    return Tone(*(float(values[name]) for name in ("contrast", "bright", "dark", "black", "white", "local")))
+
+
+def lit(pixels: Array, values: Values, longer: int = 0, air: Array | None = None) -> Array:
+    """Working-space pixels (H x W x 3) in another light: part of a picture whose longer side is ``longer`` px.
+
+    ``air`` is the colour of haze in the picture as it came; worked out from the pixels if it is not given.
+    """
+    if not changes(values):
+        return pixels
+    longer = longer or max(pixels.shape[:2])
+    if values["haze"]:
+        pixels = without_haze(pixels, air_light(pixels) if air is None else air, float(values["haze"]) / 100, longer)
+    gains = light_gains(float(values["warmth"]), float(values["tint"])) * np.float32(2 ** float(values["exposure"]))
+    pixels, wanted = pixels * gains, tone_of(values)
+    if wanted != Tone():
+        y = luminance(pixels)
+        new = srgb_decode(toned(np.asarray(srgb_encode(y)), wanted, longer))
+        ratio = (np.maximum(new, 0) + FLOOR) / (np.maximum(y, 0) + FLOOR)
+        pixels = pixels * np.minimum(ratio, MOST)[..., None]
+    if _is_grey(values):
+        return _grey(pixels, np.array([float(values[f"grey-{name}"]) for name in ("red", "green", "blue")], np.float32))
+    pixels = oklab.with_colour(pixels, float(values["colour"]) / 100)
+    return oklab.with_pale_colour(pixels, float(values["pale"]) / 100)
+
+
+def _grey(pixels: Array, shares: NDArray[np.float32]) -> Array:
+    """One value for all channels, by shares of light in sRGB's own red, green and blue."""
+    shares = shares / shares.sum() if shares.any() else np.full(3, 1 / 3, np.float32)
+    return np.repeat((apply_matrix(pixels, WORKING_TO_SRGB) @ shares)[..., None], 3, axis=-1)
