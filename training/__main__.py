@@ -14,11 +14,11 @@ from torch import Tensor, nn
 
 from crispgrain.core.stages.enlarge.detail_net import FACTORS
 
-from . import curves, detail, export, mosaic, photographs
+from . import curves, cutouts, detail, export, mosaic, photographs
 from .blurred import draw_blurred
 from .finished import draw_finished
 from .loop import Batch, Plan, Trainer, alike, take_weights
-from .networks import DEEPER, PhotoNet
+from .networks import DEEPER, PhotoNet, SubjectNet
 from .pool import PooledBatches
 
 HERE = Path(__file__).parent
@@ -61,6 +61,7 @@ JOBS = {
         )
         for factor in FACTORS
     },
+    "subject": Job(SubjectNet, cutouts.SubjectBatches, {"picture": torch.rand(1, 4, 64, 64)}, "subject-net"),
     "restore-x4": Job(
         partial(detail.make_restoring, 4), partial(detail.DetailBatches, factor=4, reducing=detail.SECOND_ORDER),
         {"picture": torch.rand(1, 3, 32, 32)}, "restore-net-x4", like="restore-net-x4",
@@ -82,6 +83,7 @@ def main() -> None:
         parser.error("--after needs --cool-down")
     if options.job == "data":
         photographs.fetch(DATA)
+        cutouts.fetch(DATA)
         return
     if options.job == "curves":
         logs = {job.name: HERE / "checkpoints" / job.name / "log.jsonl" for job in JOBS.values()}

@@ -125,3 +125,20 @@ class DetailNet(nn.Module):
     def forward(self, picture: Tensor) -> Tensor:
         plain = functional.interpolate(picture, scale_factor=self.factor, mode="bicubic", align_corners=False)
         return plain + functional.pixel_shuffle(self.body(picture), self.factor)
+
+
+class SubjectNet(nn.Module):
+    """A picture and what is in focus to where its subject is.
+
+    Input: encoded RGB less a half, and how likely each place is in focus:
+    B x 4 x H x W, H and W multiples of 16. Output: B x 1 x H x W, 0 to 1. It
+    works at a quarter of the resolution: what a subject is, is seen from afar;
+    edges are found later, in the picture itself.
+    """
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.body = UNet(4 * 16, 16, (48, 64, 128), (2, 2, 5))
+
+    def forward(self, picture: Tensor) -> Tensor:
+        return torch.sigmoid(functional.pixel_shuffle(self.body(functional.pixel_unshuffle(picture, 4)), 4))
