@@ -8,6 +8,8 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
+from PySide6.QtCore import QEvent, QPointF, Qt
+from PySide6.QtGui import QMouseEvent
 
 from crispgrain.core.colour import icc
 from crispgrain.core.model import Stage
@@ -20,6 +22,7 @@ from crispgrain.orders.job import JobState
 NUDGES, SECONDS = 100, 20.0
 SPOT = (2100, 1900)  # row, column: the rim with its letters
 LONG = 300.0  # s
+MOVES = 100  # of the pointer in one stroke
 BESIDE, SETTLED = 9, 8.0  # nudges beside the queue; s until its processes are at work
 
 
@@ -95,6 +98,31 @@ class Session:
         self.window.strip.close_strip()
         return len(frames), seconds
 
+    def stroke(self) -> tuple[float, float]:
+        """Milliseconds until a stroke of the brush shows, of many moves: what half of them keep to, and the slowest."""
+        window, easel = self.window, self.window.easel
+        next(a for a in window.mask_flow.ways.actions() if a.text() == "Brush …").trigger()
+        self.wait(self.calm)
+        middle, taken = QPointF(easel.rect().center()), []
+        way = [middle + QPointF(180 * np.cos(t), 120 * np.sin(t)) for t in np.linspace(0, 2 * np.pi, MOVES)]
+        self._mouse(QEvent.Type.MouseButtonPress, way[0])
+        for place in way:
+            start = time.perf_counter()
+            self._mouse(QEvent.Type.MouseMove, place)
+            easel.repaint()
+            taken.append(1000 * (time.perf_counter() - start))
+        self._mouse(QEvent.Type.MouseButtonRelease, way[-1])
+        self.wait(self.calm)
+        window.session.history.undo()
+        return float(np.median(taken)), max(taken)
+
+    def _mouse(self, kind: QEvent.Type, place: QPointF) -> None:
+        left, none = Qt.MouseButton.LeftButton, Qt.MouseButton.NoButton
+        button = none if kind is QEvent.Type.MouseMove else left
+        held = none if kind is QEvent.Type.MouseButtonRelease else left
+        event = QMouseEvent(kind, place, place, button, held, Qt.KeyboardModifier.NoModifier)
+        self.app.sendEvent(self.window.easel, event)
+
     def hail(self) -> tuple[int, float]:
         """Stale pixels on the easel after many nudges, and what memory grew by from the first half to the second."""
         rng, held = np.random.default_rng(0), []
@@ -142,12 +170,16 @@ def report(shot: Path) -> str:
     session.window.session.choose_stage(Stage.DENOISE)
     count, seconds = session.strip()
     lines.append(f"| test strip, {count} candidates of Denoise on 256 px | | {seconds:.2f} | |")
+    usual, longest = session.stroke()
     session.change("denoise.model", "mosaic-dct")
     stale, grown = session.hail()
     with tempfile.TemporaryDirectory() as folder:
         alone, beside = session.beside_the_queue(shot, Path(folder))
     session.window.close()
     lines.append(f"| nudge, with the queue at work (alone: {alone:.2f} s) | | | {beside:.2f} |")
+    lines.append(
+        f"| a stroke under the pointer, {MOVES} moves, the slowest {longest / 1000:.3f} | {usual / 1000:.3f} | | |"
+    )
     lines.append("")
     lines.append(
         f"{NUDGES} random nudges in {SECONDS:.0f} s: {stale} stale pixels on the easel in the end; memory changed by "

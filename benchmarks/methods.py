@@ -24,7 +24,7 @@ from crispgrain.core.resolve import resolve
 from crispgrain.core.treatment import Treatment
 from crispgrain.restoration.point_spread import as_text
 
-NOTHING = Treatment().only([]).set("develop.exposure", 0.0)  # truths are not brightened
+NOTHING = Treatment().only([]).set("develop.exposure", 0.0).set("develop.base", "linear")  # truths are as light is
 
 
 def encoded(pixels: NDArray) -> NDArray:

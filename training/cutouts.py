@@ -61,7 +61,7 @@ def fetch(folder: Path) -> None:
         place = path.relative_to(stamps)
         if place.parts[0] in GROUPS and not set(place.parts) & set(LEFT_OUT):
             pixels = cv2.imread(str(path), cv2.IMREAD_UNCHANGED)
-            if _tells(pixels):
+            if pixels is not None and _tells(pixels):
                 # Whole folders are reserved: two pictures of one animal are alike.
                 number = int(hashlib.sha256(str(place.parent).encode()).hexdigest(), 16)
                 group = folder / "cutouts" / ("train" if number % RESERVED else "reserved")
@@ -73,9 +73,9 @@ def _grounds(folder: Path) -> list[NDArray[np.uint8]]:
     return [np.load(p, mmap_mode="r") for p in sorted(folder.glob("*.npy")) if p.name.startswith(GROUNDS)]
 
 
-def _tells(pixels: NDArray[np.uint8] | None) -> bool:
+def _tells(pixels: NDArray) -> bool:
     """Whether something with colours, large enough, stands free."""
-    if pixels is None or pixels.ndim != 3 or pixels.shape[2] != 4 or min(pixels.shape[:2]) < LEAST:
+    if pixels.ndim != 3 or pixels.shape[2] != 4 or min(pixels.shape[:2]) < LEAST:
         return False
     opaque, colours = float((pixels[..., 3] > 200).mean()), pixels[..., :3][pixels[..., 3] > 200]
     return 0.15 < opaque < 0.95 and colours.std() > 12

@@ -131,7 +131,7 @@ class SubjectNet(nn.Module):
     """A picture and what is in focus to where its subject is.
 
     Input: encoded RGB less a half, and how likely each place is in focus:
-    B x 4 x H x W, H and W multiples of 16. Output: B x 1 x H x W, 0 to 1. It
+    B x 4 x H x W, H and W multiples of 16. Output: B x 1 x H x W, about 0 to 1. It
     works at a quarter of the resolution: what a subject is, is seen from afar;
     edges are found later, in the picture itself.
     """
@@ -141,4 +141,4 @@ class SubjectNet(nn.Module):
         self.body = UNet(4 * 16, 16, (48, 64, 128), (2, 2, 5))
 
     def forward(self, picture: Tensor) -> Tensor:
-        return torch.sigmoid(functional.pixel_shuffle(self.body(functional.pixel_unshuffle(picture, 4)), 4))
+        return functional.pixel_shuffle(self.body(functional.pixel_unshuffle(picture, 4)), 4)

@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 from attrs import evolve
 
 from crispgrain.geometry import Size
+from crispgrain.restoration.curves import written
 
 from .files.lens_profiles import known_lens
 from .files.source import Source
@@ -20,6 +21,7 @@ from .operation import Operation
 from .registry import ABOUT, CROP, LENS, find_model, models_of
 from .stages.develop import fringes, lens_faults
 from .stages.develop.crop_shape import FREE, LANDSCAPE, OWN, PORTRAIT, after
+from .stages.develop.lighting import BASE, BASE_COLOUR
 from .stages.enlarge.calmness import CALMNESS, calm_for
 from .stages.enlarge.size import exactly
 from .stages.finish.finish import PPI
@@ -88,7 +90,7 @@ def resolve(treatment: Treatment, source: Source, reading: Reading) -> Resolved:
     """
     stages = {stage: concrete(treatment[stage], source, reading) for stage in Stage}
     beside = tuple(concrete(o, source, reading) for o in treatment.operations if not o.everywhere)
-    told = for_lens(Resolved(_without_double_work(stages, treatment), beside), source)
+    told = for_base(for_lens(Resolved(_without_double_work(stages, treatment), beside), source), reading)
     printed = for_print(told, source, treatment[Stage.ENLARGE].on)
     return for_calm(for_viewing(printed, treatment), reading, treatment)
 
@@ -113,6 +115,22 @@ def for_lens(resolved: Resolved, source: Source) -> Resolved:
         beside[beside.index(found)] = replace(found, values={**found.values, **dict.fromkeys(colours, "")})
         beside.append(replace(found, model=fringes.MODEL, id=fringes.MODEL.id, values=colours, remarks=()))
     return replace(resolved, beside=tuple(beside))
+
+
+def for_base(resolved: Resolved, reading: Reading) -> Resolved:
+    """With the points of the curve that a RAW comes up with; a remark says if its camera left nothing to go by."""
+    developing, tones = resolved[Stage.DEVELOP], reading.tones
+    how = developing.values.get("base", "linear")
+    if how == "linear":
+        return resolved
+    points, colour, said = tones.curve, 1.0, list(developing.remarks)
+    if how == "camera" and tones.camera:
+        points, colour = tones.camera, tones.camera_colour
+    elif how == "camera":
+        said.append("The file holds no picture by its camera: tones follow the histogram.")
+    values = {**developing.values, BASE: written(points), BASE_COLOUR: colour}
+    developing = replace(developing, values=values, remarks=tuple(said))
+    return replace(resolved, stages={**resolved.stages, Stage.DEVELOP: developing})
 
 
 def for_print(resolved: Resolved, source: Source, enlarge: bool | None = None) -> Resolved:

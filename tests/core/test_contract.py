@@ -70,7 +70,7 @@ def chain(model: Model, size: Size, tile: int = 64, pattern: str = "RGGB", spoil
             values[size.height // 2, size.width // 2] = np.nan
         source = PictureSource(Path("x.tif"), values.astype(np.float32), icc.profile("srgb"))
         reading = READING
-    plain = Treatment().only([]).set("develop.exposure", 0.0)
+    plain = Treatment().only([]).set("develop.exposure", 0.0).set("develop.base", "linear")
     if model.may_be(Role.EVERYWHERE):
         treatment = plain.set(f"{model.stage}.on", True).set(f"{model.stage}.model", model.id)
         own = treatment[model.stage]
@@ -154,7 +154,7 @@ def test_a_mask_leaves_alone_what_is_beyond_it(model, size, ends):
     mask = LinearGradient(start, end)
     pipeline = chain(model, size, mask=mask)
     values = mask.values(pipeline.steps[-1].after, pipeline.ground, size.rect)
-    plain = Treatment().only([]).set("develop.exposure", 0.0)
+    plain = Treatment().only([]).set("develop.exposure", 0.0).set("develop.base", "linear")
     without = whole(Pipeline(pipeline.source, pipeline.reading, resolve(plain, pipeline.source, pipeline.reading)))
     np.testing.assert_array_equal(whole(pipeline)[values == 0], without[values == 0])
 

@@ -93,7 +93,7 @@ def test_filled_dots_are_gone_from_the_result(model, tmp_path) -> None:
     errors = {}
     for choice in ("leave", "fill"):
         treatment = Treatment().only([Stage.DENOISE]).set("denoise.model", model).set("denoise.dots", choice)
-        treatment = treatment.set("develop.exposure", 0.0)
+        treatment = treatment.set("develop.exposure", 0.0).set("develop.base", "linear")
         pipeline = Pipeline(source, reading, resolve(treatment, source, reading))
         away = srgb_encode(pipeline.region(pipeline.size.rect)) - srgb_encode(clean)
         errors[choice] = np.sqrt(np.square(away)[near].mean()), np.sqrt(np.square(away)[~near].mean())

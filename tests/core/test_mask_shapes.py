@@ -83,7 +83,7 @@ EVERY = [
     Oval((0.2, 0.2), (0.8, 0.7), 0.1, square=True),
     Lasso(((0.2, 0.2), (0.8, 0.3), (0.5, 0.9)), 0.02),
     Brush((STROKE, replace(STROKE, points=((0.5, 0.5),), out=True, opacity=0.5))),
-    Brush((STROKE,), 0.8),
+    Brush((replace(STROKE, flow=0.3, feather=0.6),), 0.8),
     Rough((STROKE, replace(STROKE, points=((0.1, 0.1), (0.9, 0.1)), out=True))),
     *(Found(kind, 60, 20, 0.2, 0.7, (0.8, 0.4, 0.2)) for kind in Kind),
     Composite((Part(Oval((0.1, 0.1), (0.6, 0.9))), Part(Brush((STROKE,)), How.SUBTRACT)), True, 0.01, 0.02),
@@ -149,6 +149,17 @@ def test_a_brush_paints_adds_up_and_takes_away():
     # The radius is a share of the longer side: 0.05 x 400 px.
     height = (of_whole(Brush((STROKE,)))[:, 200] > 0.5).sum()
     assert height == pytest.approx(40, abs=2)
+
+
+def test_a_flowing_brush_builds_up_to_its_opacity_and_no_further():
+    slow = replace(STROKE, flow=0.1, opacity=0.8)
+    there_and_back = replace(slow, points=STROKE.points[::-1] * 2 + STROKE.points[::-1])
+    once, often, all_at_once = (of_whole(Brush((s,)))[150] for s in (slow, there_and_back, replace(slow, flow=1.0)))
+    middle = once[140:260]
+    # Dabs half a radius apart: three of them, or four, lie on each place of the line.
+    assert middle.min() >= 0.8 * (1 - 0.9**3) - 0.01 and middle.max() <= 0.8 * (1 - 0.9**4) + 0.01
+    assert np.all(often[140:260] > middle + 0.2) and often.max() <= 0.8 + 1e-6
+    np.testing.assert_allclose(all_at_once[140:260], 0.8, atol=1e-6)
 
 
 def test_strokes_beyond_the_picture_and_ten_thousand_of_them():

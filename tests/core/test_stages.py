@@ -24,7 +24,7 @@ from crispgrain.simulation import camera
 from tests.conftest import encoded, photograph, photograph_as_raw, psnr, write_raw
 
 RNG = np.random.default_rng(6)
-NOTHING = Treatment().only([]).set("develop.exposure", 0.0)  # truths are not brightened
+NOTHING = Treatment().only([]).set("develop.exposure", 0.0).set("develop.base", "linear")  # truths are not brightened
 
 
 def picture(values: np.ndarray, tmp_path) -> PictureSource:

@@ -25,6 +25,7 @@ STROKE: dict[str, Any] = {
         "radius": {"type": "number", "exclusiveMinimum": 0, "maximum": 1},
         "feather": SHARE,
         "opacity": {"type": "number", "minimum": 0.01, "maximum": 1},
+        "flow": {"type": "number", "minimum": 0.01, "maximum": 1},
         "out": {"type": "boolean"},
     },
     "required": ["points", "radius"],
@@ -119,7 +120,7 @@ def _leaf(data: dict[str, Any]) -> Shape:
 
 
 def _stroke(data: dict[str, Any]) -> Stroke:
-    numbers = {k: float(data[k]) for k in ("feather", "opacity") if k in data}
+    numbers = {k: float(data[k]) for k in ("feather", "opacity", "flow") if k in data}
     points = tuple(_point(p) for p in data["points"])
     return Stroke(points, float(data["radius"]), **numbers, out=bool(data.get("out", False)))
 

@@ -19,6 +19,7 @@ from .ground import Ground
 from .placing import eased, enlarged, grid_values, in_frame
 
 STEPS = 4  # of a grid, at least, over a soft rim
+SPACING = 0.5  # of the radius, from one dab of a flowing brush to the next
 
 
 @dataclass(frozen=True)
@@ -37,6 +38,9 @@ class Stroke:
         0.01 to 1; pressing again adds to what is there.
     out : bool
         Whether it takes away.
+    flow : float
+        0.01 to 1: how much of the opacity each dab along the path lays on. Below 1 a stroke builds up where it is
+        slowly covered or crosses itself.
     """
 
     points: tuple[Point, ...]
@@ -44,6 +48,7 @@ class Stroke:
     feather: float = 0.5
     opacity: float = 1.0
     out: bool = False
+    flow: float = 1.0
 
     def cover(self, size: Size, rect: Rect) -> tuple[Rect, Array] | None:
         """Where in a rectangle of the source the stroke lies, and how much of it (0 to 1) is covered."""
@@ -54,13 +59,19 @@ class Stroke:
         if part.empty:
             return None
         soft = max(self.feather * radius, 1.0)
-        far = _distances(places, radius, part, max(1, int(soft / STEPS)))
-        return part, eased((np.float32(radius) - far) / np.float32(soft)) * np.float32(self.opacity)
+        step = max(1, int(soft / STEPS))
+        if self.flow < 1:
+            covered = _built_up(_dabs(places, SPACING * radius), radius, soft, self.flow, part, step)
+        else:
+            covered = eased((np.float32(radius) - _distances(places, radius, part, step)) / np.float32(soft))
+        return part, covered * np.float32(self.opacity)
 
     def as_json(self) -> dict[str, Any]:
         points = [[round(v, 6) for v in p] for p in self.points]
+        flowing = {"flow": self.flow} if self.flow < 1 else {}
         return {
             "points": points, "radius": self.radius, "feather": self.feather, "opacity": self.opacity, "out": self.out,
+            **flowing,
         }  # fmt: skip
 
 
@@ -69,9 +80,7 @@ def _distances(places: NDArray[np.float64], radius: float, rect: Rect, step: int
 
     Worked out on a grid of ``step`` px, the same for all rectangles, and interpolated: a soft rim has no fine detail.
     """
-    coarse = Rect.between(
-        rect.top // step - 1, rect.left // step - 1, -(-rect.bottom // step) + 1, -(-rect.right // step) + 1
-    ) if step > 1 else rect  # fmt: skip
+    coarse = _grid(rect, step)
     path, reach = places / step, radius / step + 2
     far = np.full((coarse.height, coarse.width), np.float32(reach), np.float32)
     for start, end in pairwise(path if len(path) > 1 else path.repeat(2, axis=0)):
@@ -80,9 +89,36 @@ def _distances(places: NDArray[np.float64], radius: float, rect: Rect, step: int
         if not near.empty:
             there = far[near.within(coarse).slices]
             np.minimum(there, _distance(near, start, end), out=there)
+    return far if step == 1 else np.float32(step) * grid_values(far, coarse, step, rect)
+
+
+def _grid(rect: Rect, step: int) -> Rect:
+    """What of a grid of ``step`` px a rectangle of pixels needs."""
     if step == 1:
-        return far
-    return np.float32(step) * grid_values(far, coarse, step, rect)
+        return rect
+    return Rect.between(
+        rect.top // step - 1, rect.left // step - 1, -(-rect.bottom // step) + 1, -(-rect.right // step) + 1
+    )
+
+
+def _dabs(places: NDArray[np.float64], spacing: float) -> NDArray[np.float64]:
+    """Places (n x 2) along a path, so far from each other; the first is where it begins."""
+    way = np.concatenate([[0], np.cumsum(np.hypot(*np.diff(places, axis=0).T))])
+    at = np.arange(0, way[-1] + spacing / 2, spacing)
+    return np.stack([np.interp(at, way, values) for values in places.T], axis=1)
+
+
+def _built_up(dabs: NDArray[np.float64], radius: float, soft: float, flow: float, rect: Rect, step: int) -> Array:
+    """What dabs lay on a rectangle's pixels, each a share ``flow`` of what is still bare: h x w, 0 to 1."""
+    coarse, reach = _grid(rect, step), radius / step + 2
+    bare = np.ones((coarse.height, coarse.width), np.float32)
+    for dab in dabs / step:
+        low, high = np.floor(dab - reach), np.ceil(dab + reach)
+        near = Rect.between(int(low[1]), int(low[0]), int(high[1]), int(high[0])).intersect(coarse)
+        if not near.empty:
+            laid = eased((np.float32(radius) - np.float32(step) * _distance(near, dab, dab)) / np.float32(soft))
+            bare[near.within(coarse).slices] *= 1 - np.float32(flow) * laid
+    return 1 - bare if step == 1 else 1 - grid_values(bare, coarse, step, rect)
 
 
 def _distance(rect: Rect, start: NDArray[np.float64], end: NDArray[np.float64]) -> Array:

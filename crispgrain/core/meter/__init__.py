@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from ..files.source import RawSource, Source
 from .blur import measure_blur
 from .compression import measure_compression
-from .exposure import measure_lift
+from .exposure import measure_start
 from .noise import mosaic_noise, picture_noise
 from .pixels import measure_tones
 from .reading import Blur, Compression, Extent, History, Noise, Reading, Tones, reading_from_json
 
 # To be counted up when the meter finds something else in the same file: kept readings are of one meter.
-METER_VERSION = 2
+METER_VERSION = 3
 
 __all__ = [
     "METER_VERSION", "Blur", "Compression", "Extent", "History", "Noise", "Reading", "Tones", "first_reading",
@@ -22,8 +20,8 @@ __all__ = [
 
 
 def first_reading(source: Source) -> Reading:
-    """What a first look needs, within a moment: only how bright the shot is to be shown."""
-    return Reading(tones=Tones(lift=measure_lift(source)))
+    """What a first look needs, within a moment: only in which light the shot is to be shown."""
+    return Reading(tones=measure_start(source, Tones()))
 
 
 def measure(source: Source) -> Reading:
@@ -36,5 +34,5 @@ def measure(source: Source) -> Reading:
     blur, history = measure_blur(source, noise)
     return Reading(
         noise, blur, Extent(source.size.width, source.size.height), compression,
-        replace(measure_tones(source), lift=measure_lift(source)), history, source.is_raw,
+        measure_start(source, measure_tones(source)), history, source.is_raw,
     )  # fmt: skip

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -10,6 +12,8 @@ from crispgrain.arrays import Array
 from ..colour.spaces import SRGB_TO_WORKING, apply_matrix, luminance, srgb_decode
 from ..files.preview import embedded_preview, sensor_colours
 from ..files.source import RawSource, Source
+from .base_curve import as_shown, by_histogram
+from .reading import Tones
 
 LOOKED_AT = 400  # px, long side
 MEDIAN = -2.5  # stops from white, where the median is brought
@@ -17,6 +21,20 @@ BRIGHT = 0.99  # share of the pixels that stay below white
 QUARTERS = (0.25, 0.5, 0.75)
 MOST, LEAST = 3.0, -1.0  # stops
 STEP = 0.05
+
+
+def measure_start(source: Source, tones: Tones) -> Tones:
+    """Tones with how a RAW comes up at first: how much brighter, and along which curves."""
+    if not isinstance(source, RawSource):
+        return tones
+    own, preview = _own(source), embedded_preview(source.path, LOOKED_AT)
+    lift = _lift(own, preview)
+    lifted = own * np.float32(2**lift)
+    tones = replace(tones, lift=lift, curve=by_histogram(lifted))
+    if preview is None:
+        return tones
+    camera, colour = as_shown(lifted, preview)
+    return replace(tones, camera=camera, camera_colour=colour)
 
 
 def measure_lift(source: Source) -> float:
@@ -27,8 +45,14 @@ def measure_lift(source: Source) -> float:
     """
     if not isinstance(source, RawSource):
         return 0.0
-    own = apply_matrix(sensor_colours(source, LOOKED_AT) * source.white_balance, source.camera_to_working)
-    preview = embedded_preview(source.path, LOOKED_AT)
+    return _lift(_own(source), embedded_preview(source.path, LOOKED_AT))
+
+
+def _own(source: RawSource) -> Array:
+    return apply_matrix(sensor_colours(source, LOOKED_AT) * source.white_balance, source.camera_to_working)
+
+
+def _lift(own: Array, preview: NDArray[np.uint8] | None) -> float:
     lift = _to_preview(own, preview) if preview is not None else _to_median(own)
     return float(np.clip(round(lift / STEP) * STEP, LEAST, MOST))
 

@@ -30,7 +30,8 @@ def measure_part(source: Source, rect: Rect, whole: Reading) -> Reading:
                       opacity=None)  # fmt: skip
     own = measure(cut)
     noise = whole.noise if isinstance(source, RawSource) else own.noise
-    return replace(own, noise=noise, size=whole.size, jpeg=whole.jpeg, tones=replace(own.tones, lift=whole.tones.lift))
+    start = {name: getattr(whole.tones, name) for name in ("lift", "curve", "camera", "camera_colour")}
+    return replace(own, noise=noise, size=whole.size, jpeg=whole.jpeg, tones=replace(own.tones, **start))
 
 
 def _grown(rect: Rect, size: Size) -> Rect:

@@ -9,6 +9,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from crispgrain.restoration.curves import Points
+
 from ..colour.spaces import srgb_decode, srgb_encode
 
 TONES = 33  # at which noise is known after a change of light
@@ -75,6 +77,13 @@ class Noise:
         before = np.union1d(np.asarray(self.levels, np.float32), np.linspace(0, 1, TONES, dtype=np.float32))
         after = np.asarray(curve(before), np.float32)
         return self._moved(before, after, np.full(before.shape, detail, np.float32))
+
+    def through(self, curve: Callable[[NDArray], NDArray]) -> Noise:
+        """The noise by tone after everything, noise too, went through a curve of encoded luma."""
+        before = np.union1d(np.asarray(self.levels, np.float32), np.linspace(0, 1, TONES, dtype=np.float32))
+        step = np.float32(0.01)
+        steep = (curve(before + step) - curve(before - step)) / (2 * step)
+        return self._moved(before, np.clip(curve(before), 0, 2).astype(np.float32), np.asarray(steep, np.float32))
 
     def _moved(self, before: NDArray, after: NDArray, steeper: NDArray) -> Noise:
         """The noise at other tones, so many times as strong."""
@@ -168,12 +177,18 @@ class Tones:
     """Shares of pixels lost in white and in black (0..1), and light in stops.
 
     ``exposure`` is the median's distance from mid grey, ``lift`` by how much a RAW is brightened at first.
+    ``curve`` and ``camera`` are points of curves from encoded luma in that light to what is shown: by the histogram,
+    and as the camera's own picture in the file, if there is one; ``camera_colour`` is by how much that has stronger
+    colours.
     """
 
     clipped: float = 0.0
     blocked: float = 0.0
     exposure: float = 0.0
     lift: float = 0.0
+    curve: Points = ()
+    camera: Points = ()
+    camera_colour: float = 1.0
     confidence: float = 1.0
 
 

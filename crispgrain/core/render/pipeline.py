@@ -18,8 +18,8 @@ from ..meter.reading import Reading
 from ..model import Context, Domain, Model, Product, Role, Stage, Values
 from ..resolve import Resolved, ResolvedOperation
 from ..stages.develop import lens, light
+from ..stages.develop.lighting import BASE, BASE_COLOUR, changes
 from ..stages.develop.lighting import PARAMETERS as LIGHT
-from ..stages.develop.lighting import changes
 from ..stages.enlarge.size import target_size
 from ..transform import Transform
 from .approximate import reduce_shot, reduce_treatment
@@ -319,7 +319,7 @@ def in_order(resolved: Resolved) -> list[ResolvedOperation]:
         return order.index(operation.stage)
 
     everywhere = resolved[Stage.DEVELOP]
-    own = {p.id for p in LIGHT}
+    own = {p.id for p in LIGHT} | {BASE, BASE_COLOUR}
     develop = replace(everywhere, values={k: v for k, v in everywhere.values.items() if k not in own})
     lit = replace(everywhere, model=light.MODEL, values={k: v for k, v in everywhere.values.items() if k in own})
     beside = [

@@ -20,6 +20,7 @@ from ..files.linear_dng import CameraColours
 from ..files.source import RawSource
 from ..files.write import OutputFormat, OutputSettings, write_picture
 from ..model import Stage
+from ..stages.develop.lighting import BASE, BASE_COLOUR
 from ..stages.print.output import output_settings
 from . import naming
 from .on_paper import layout_of
@@ -114,7 +115,7 @@ def result_name(pipeline: Pipeline, template: str = naming.TEMPLATE, number: int
 
 
 def for_dng(pipeline: Pipeline, settings: OutputSettings) -> tuple[Pipeline, OutputSettings]:
-    """The chain without its exposure, and settings that say what it is: in a DNG it can be chosen anew.
+    """The chain without exposure and base curve, and settings that say what it is: in a DNG it can be chosen anew.
 
     Raises
     ------
@@ -126,7 +127,7 @@ def for_dng(pipeline: Pipeline, settings: OutputSettings) -> tuple[Pipeline, Out
         raise ShotError(source.path, "a linear DNG is made of RAW only; choose TIFF for this one")
     develop = pipeline.resolved[Stage.DEVELOP]
     stops = float(develop.values["exposure"])
-    unlit = evolve(develop, values={**develop.values, "exposure": 0.0})
+    unlit = evolve(develop, values={**develop.values, "exposure": 0.0, BASE: "", BASE_COLOUR: 1.0})
     resolved = evolve(pipeline.resolved, stages={**pipeline.resolved.stages, Stage.DEVELOP: unlit})
     noise = pipeline.reading.noise
     left = None if noise.a is None or noise.b is None else frame.left(0.0) ** 2 * np.stack([noise.a, noise.b], axis=1)

@@ -26,6 +26,9 @@ from .rows import NumberRow
 SIZE = Parameter("size", "Brush", "Width of the brush, of the picture's longer side.", 6.0, 0.2, 40, 0.2, "%")
 FEATHER = Parameter("feather", "Soft rim", "How much of the brush is soft.", 50.0, 0, 100, 1, "%")
 OPACITY = Parameter("opacity", "Opacity", "How much one stroke gives or takes.", 100.0, 1, 100, 1, "%")
+FLOW = Parameter("flow", "Flow", "How fast a stroke builds up to that, where it lingers or crosses itself.",
+                 100.0, 1, 100, 1, "%")  # fmt: skip
+BRUSH = (SIZE, FEATHER, OPACITY, FLOW)
 HOWS = {How.ADD: "added", How.SUBTRACT: "taken away", How.INTERSECT: "limits"}
 
 
@@ -62,8 +65,8 @@ class MaskPanel(QWidget):
         self.adjust.setCheckable(True)
         self.adjust.setToolTip("Show what can be set of this part, and of the whole mask.")
         self.paint.setToolTip("Paint with the left button, take away with the right one or Alt; Shift draws straight.")
-        self.brush = {p.id: NumberRow(p) for p in (SIZE, FEATHER, OPACITY)}
-        for parameter, row in zip((SIZE, FEATHER, OPACITY), self.brush.values(), strict=True):
+        self.brush = {p.id: NumberRow(p) for p in BRUSH}
+        for parameter, row in zip(BRUSH, self.brush.values(), strict=True):
             row.show_value(parameter.default, parameter.default, True)
             row.changed.connect(
                 lambda name, value, p=parameter: self.brush[name].show_value(

@@ -227,7 +227,8 @@ class MaskFlow(QObject):
         places, values = self._shares(points), {k: row.field.value() / 100 for k, row in self.panel.brush.items()}
         if places and self._mask() is not None:
             opacity = max(values["opacity"] * self.pressure.take(), LEAST_OPACITY)
-            stroke = Stroke(tuple(places), values["size"] / 2, values["feather"], opacity, self._easel.hand.away)
+            how = values["feather"], opacity, self._easel.hand.away, values["flow"]
+            stroke = Stroke(tuple(places), values["size"] / 2, *how)
             mask, index = painted(self._mask(), self.panel.index, stroke)
             self._put(mask, "stroke")
             self.panel.parts.setCurrentIndex(index)

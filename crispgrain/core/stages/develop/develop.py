@@ -28,6 +28,9 @@ PARAMETERS = (
     *LIGHT,
     Parameter("highlights", "Highlights", "Burnt-out parts: white, or rebuilt from the colours that are left.",
               "rebuild", choices=("rebuild", "white")),
+    Parameter("base", "At first", "The tones a RAW comes up with: by its histogram, as its camera shows it, or "
+              "plainly as light is.", "histogram", choices=("histogram", "camera", "linear"),
+              labels=("by histogram", "as the camera", "linear")),
     CAST,
 )  # fmt: skip
 TOOLS = (NEUTRAL, REMOVE)

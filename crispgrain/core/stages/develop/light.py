@@ -11,7 +11,7 @@ from crispgrain.restoration.tone import Tone, curve
 
 from ...frame import Frame
 from ...model import Context, Model, Product, Role, Stage, Values
-from .lighting import PARAMETERS, lit, tone_of
+from .lighting import PARAMETERS, base_of, lit, tone_of
 from .small import small_of
 
 AIR = Product("air", 1, (), lambda source, reading, values: haze.air_light(small_of(source)))
@@ -44,6 +44,9 @@ def margin(values: Values, context: Context) -> int:
 def after(frame: Frame, values: Values) -> Frame:
     """Noise travels: with light, and along the curve."""
     wanted, moved = tone_of(values), frame.brightened(float(values["exposure"]))
+    base = base_of(values)
+    if base is not None:
+        moved = replace(moved, noise=moved.noise.through(base))
     if wanted == Tone():
         return moved
     return replace(moved, noise=moved.noise.curved(curve(wanted), 1 + wanted.local / 100))

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from crispgrain.arrays import Array
+from crispgrain.restoration.curves import Curve, points_of, through
 from crispgrain.restoration.haze import air_light, without_haze
 from crispgrain.restoration.tone import Tone, toned
 
@@ -28,6 +29,7 @@ def _is_grey(values: Values) -> bool:
     return values["grey"] == "on"
 
 
+BASE, BASE_COLOUR = "base-points", "base-colour"  # of a RAW's base curve, as its reading has them
 FLOOR, MOST = 1e-4, 16.0  # of white; times, by which anything is made lighter at most
 PARAMETERS = (
     Parameter("exposure", "Exposure", "Brighter or darker, in stops.", 0.0, -4, 4, 0.05, "EV",
@@ -77,11 +79,41 @@ def light_gains(warmth: float, tint: float) -> NDArray[np.float32]:
 def changes(values: Values) -> bool:
     """Whether anything is changed at all."""
     still = {p.id: 0.0 if p.id == "exposure" else p.default for p in PARAMETERS}
-    return any(values.get(name, value) != value for name, value in still.items())
+    return bool(values.get(BASE)) or any(values.get(name, value) != value for name, value in still.items())
 
 
 def tone_of(values: Values) -> Tone:
     return Tone(*(float(values[name]) for name in ("contrast", "bright", "dark", "black", "white", "local")))
+
+
+def base_of(values: Values) -> Curve | None:
+    """The curve that a RAW comes up with, of encoded luma; None where there is none."""
+    text = str(values.get(BASE, ""))
+    return through(points_of(text)) if text else None
+
+
+def _shown(pixels: Array, values: Values, longer: int) -> Array:
+    """Pixels with their luma on the base curve and with a tone, their colours as they are."""
+    base, wanted = base_of(values), tone_of(values)
+    if base is None and wanted == Tone():
+        return pixels
+    y = luminance(pixels)
+    encoded = np.asarray(srgb_encode(y))
+    if base is not None:
+        encoded = base(encoded).astype(np.float32)
+    if wanted != Tone():
+        encoded = toned(encoded, wanted, longer)
+    new = srgb_decode(encoded)
+    pixels = pixels * np.minimum((np.maximum(new, 0) + FLOOR) / (np.maximum(y, 0) + FLOOR), MOST)[..., None]
+    return pixels if base is None else _within_white(pixels, new)
+
+
+def _within_white(pixels: Array, y: Array) -> Array:
+    """What is lighter than white in one channel alone made paler, its luma and its hue kept, until it is not."""
+    y = y[..., None]
+    most = pixels.max(axis=-1, keepdims=True)
+    share = np.clip((1 - y) / np.maximum(most - y, 1e-6), 0, 1)
+    return np.where((most > 1) & (y < 1), y + (pixels - y) * share, pixels)
 
 
 def lit(pixels: Array, values: Values, longer: int = 0, air: Array | None = None) -> Array:
@@ -95,15 +127,10 @@ def lit(pixels: Array, values: Values, longer: int = 0, air: Array | None = None
     if values["haze"]:
         pixels = without_haze(pixels, air_light(pixels) if air is None else air, float(values["haze"]) / 100, longer)
     gains = light_gains(float(values["warmth"]), float(values["tint"])) * np.float32(2 ** float(values["exposure"]))
-    pixels, wanted = pixels * gains, tone_of(values)
-    if wanted != Tone():
-        y = luminance(pixels)
-        new = srgb_decode(toned(np.asarray(srgb_encode(y)), wanted, longer))
-        ratio = (np.maximum(new, 0) + FLOOR) / (np.maximum(y, 0) + FLOOR)
-        pixels = pixels * np.minimum(ratio, MOST)[..., None]
+    pixels = _shown(pixels * gains, values, longer)
     if _is_grey(values):
         return _grey(pixels, np.array([float(values[f"grey-{name}"]) for name in ("red", "green", "blue")], np.float32))
-    pixels = oklab.with_colour(pixels, float(values["colour"]) / 100)
+    pixels = oklab.with_colour(pixels, float(values["colour"]) / 100 * float(values.get(BASE_COLOUR, 1.0)))
     return oklab.with_pale_colour(pixels, float(values["pale"]) / 100)
 
 
