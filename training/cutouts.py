@@ -37,7 +37,7 @@ LEAST = 70  # px of the shorter side
 
 SIZES = ((192, 256), (256, 192), (224, 224))
 FINER = 2  # what tells focus is seen at so many times the network's size
-BATCH, POOL, FRESH = 8, 64, 3
+BATCH, POOL, FRESH = 8, 96, 2
 
 
 @dataclass(frozen=True)

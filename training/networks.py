@@ -138,7 +138,7 @@ class SubjectNet(nn.Module):
 
     def __init__(self) -> None:
         super().__init__()
-        self.body = UNet(4 * 16, 16, (48, 64, 128), (2, 2, 5))
+        self.body = UNet(4 * 16, 16, (32, 64, 96), (2, 2, 4))
 
     def forward(self, picture: Tensor) -> Tensor:
         return functional.pixel_shuffle(self.body(functional.pixel_unshuffle(picture, 4)), 4)

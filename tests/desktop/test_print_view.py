@@ -7,7 +7,7 @@ from PySide6.QtGui import QColor, QImage
 from PySide6.QtWidgets import QApplication
 
 from crispgrain.desktop.easel.print_view import PrintViewDialog, Ruler, print_scale
-from crispgrain.desktop.sheet.histogram import BINS, luma_counts
+from crispgrain.desktop.sheet.histogram import BINS, lost_words, luma_counts
 from crispgrain.session.comparing import Arrangement
 from tests.desktop.driving import PATIENCE, settle
 
@@ -60,6 +60,17 @@ def test_tones_are_counted_where_there_is_a_picture():
     assert shares[200 * BINS // 256] == pytest.approx(0.8)
     assert shares[10 * BINS // 256] == pytest.approx(0.2)
     assert shares.sum() == pytest.approx(1)
+
+
+def test_clipped_channels_are_told_by_name():
+    image = QImage(40, 20, QImage.Format.Format_RGBA8888)
+    image.fill(QColor(255, 120, 90))
+    for x in range(10):
+        for y in range(20):
+            image.setPixelColor(x, y, QColor(0, 0, 0) if x < 8 else QColor(0, 0, 0, 0))
+    assert lost_words(image) == "Clipped in view: red 78.9 %, black 21.1 %"  # of 30 and 8 columns
+    image.fill(QColor(254, 120, 90))
+    assert lost_words(image) == ""
 
 
 def test_the_histogram_follows_the_view(opened, qtbot):

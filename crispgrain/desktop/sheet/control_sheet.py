@@ -127,6 +127,10 @@ class ControlSheet(QScrollArea):
         layout.addLayout(self.settings)
         layout.addStretch()
         layout.addWidget(self.histogram)
+        self.lost = faint()
+        self.lost.hide()
+        layout.addWidget(self.lost)
+        self.histogram.told.connect(self._tell_lost)
         self.setWidget(inside)
 
         self.on.clicked.connect(lambda on: self.setting_changed.emit(f"{self.operation}.on", on))
@@ -211,6 +215,10 @@ class ControlSheet(QScrollArea):
             self.settings.addWidget(row)
             self.rows[p.id] = row
         self._shown = (self.operation, resolved.model)
+
+    def _tell_lost(self, words: str) -> None:
+        self.lost.setText(words)
+        self.lost.setVisible(bool(words))
 
     def _take_up(self, tool: Tool) -> None:
         self.tool_wanted.emit(tool)

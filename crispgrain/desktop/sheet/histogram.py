@@ -7,7 +7,7 @@ from collections.abc import Callable
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, QSize, QTimer
+from PySide6.QtCore import QPointF, QRectF, QSize, QTimer, Signal
 from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
@@ -16,6 +16,8 @@ from crispgrain.desktop.base.theme import current_theme
 HEIGHT = 74
 BINS = 64
 THINNED = 2
+CHANNELS = ("red", "green", "blue")
+TOLD = 0.001  # share of the pixels from which clipping is worth a word
 RESTING = 120  # ms after which a picture that moves no more is counted
 
 
@@ -32,8 +34,25 @@ def luma_counts(image: QImage) -> NDArray[np.float64]:
     return counts / max(counts.sum(), 1)
 
 
+def lost_words(image: QImage) -> str:
+    """Which channels of an image's opaque pixels are at their end, and in what share of them; empty if none is."""
+    rgba = image.convertToFormat(QImage.Format.Format_RGBA8888)
+    rows = np.frombuffer(rgba.constBits(), np.uint8).reshape(rgba.height(), rgba.bytesPerLine())
+    pixels = rows[:, : 4 * rgba.width()].reshape(-1, 4) if rgba.width() else np.zeros((0, 4), np.uint8)
+    opaque = pixels[pixels[:, 3] > 0][::THINNED]
+    if not len(opaque):
+        return ""
+    light = (opaque[:, :3] == 255).mean(axis=0)
+    named = [f"{name} {share:.1%}" for name, share in zip(CHANNELS, light, strict=True) if share >= TOLD]
+    black = float((opaque[:, :3] == 0).all(axis=1).mean())
+    named += [f"black {black:.1%}"] if black >= TOLD else []
+    return f"Clipped in view: {', '.join(named)}".replace("%", " %") if named else ""
+
+
 class Histogram(QWidget):
     """The source as a line over the result as a surface."""
+
+    told = Signal(str)  # what of the result is clipped
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -57,7 +76,9 @@ class Histogram(QWidget):
 
     def _count(self) -> None:
         if self._pictures is not None:
-            self.source, self.result = map(luma_counts, self._pictures())
+            pictures = self._pictures()
+            self.source, self.result = map(luma_counts, pictures)
+            self.told.emit(lost_words(pictures[1]))
             self.update()
 
     def _curve(self, shares: NDArray[np.float64], top: float) -> QPolygonF:

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from crispgrain.core.model import Parameter, Value
 
+from .curve_row import CurveRow
 from .metered_slider import MeteredSlider
 from .path_row import PathRow
 
@@ -147,7 +148,7 @@ class FileRow(TextRow):
             self.changed.emit(self.parameter.id, name)
 
 
-Row = NumberRow | ChoiceRow | PathRow | TextRow
+Row = NumberRow | ChoiceRow | PathRow | TextRow | CurveRow
 
 
 def row_for(parameter: Parameter) -> Row:
@@ -156,6 +157,8 @@ def row_for(parameter: Parameter) -> Row:
         return ChoiceRow(parameter)
     if parameter.is_number:
         return NumberRow(parameter)
+    if parameter.curve:
+        return CurveRow(parameter)
     if parameter.files:
         return FileRow(parameter)
     return PathRow(parameter) if parameter.product is not None else TextRow(parameter)

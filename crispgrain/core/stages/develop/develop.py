@@ -25,12 +25,12 @@ TOE = np.float32(0.03)
 CLIPPED = 0.985  # share of saturation from which a sensor value no longer tells the truth
 
 PARAMETERS = (
-    *LIGHT,
-    Parameter("highlights", "Highlights", "Burnt-out parts: white, or rebuilt from the colours that are left.",
-              "rebuild", choices=("rebuild", "white")),
     Parameter("base", "At first", "The tones a RAW comes up with: by its histogram, as its camera shows it, or "
               "plainly as light is.", "histogram", choices=("histogram", "camera", "linear"),
               labels=("by histogram", "as the camera", "linear")),
+    *LIGHT,
+    Parameter("highlights", "Highlights", "Burnt-out parts: white, or rebuilt from the colours that are left.",
+              "rebuild", choices=("rebuild", "white")),
     CAST,
 )  # fmt: skip
 TOOLS = (NEUTRAL, REMOVE)

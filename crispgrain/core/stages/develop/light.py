@@ -11,7 +11,7 @@ from crispgrain.restoration.tone import Tone, curve
 
 from ...frame import Frame
 from ...model import Context, Model, Product, Role, Stage, Values
-from .lighting import PARAMETERS, base_of, lit, tone_of
+from .lighting import PARAMETERS, curves_of, lit, tone_of
 from .small import small_of
 
 AIR = Product("air", 1, (), lambda source, reading, values: haze.air_light(small_of(source)))
@@ -21,7 +21,7 @@ def summary(model: Model, values: Values, size: Size) -> str:
     changed = [f"{float(values['exposure']):+.2f} EV"] if values["exposure"] else []
     changed += [f"{float(values['warmth']):+.0f} mired"] if values["warmth"] else []
     changed += [f"tint {float(values['tint']):+.0f}"] if values["tint"] else []
-    changed += ["tone"] if tone_of(values) != Tone() else []
+    changed += ["tone"] if tone_of(values) != Tone() or values["curve"] else []
     changed += ["less haze"] if values["haze"] else []
     changed += ["black and white"] if values["grey"] == "on" else []
     changed += ["colour"] if (values["colour"], values["pale"]) != (100.0, 0.0) else []
@@ -44,9 +44,8 @@ def margin(values: Values, context: Context) -> int:
 def after(frame: Frame, values: Values) -> Frame:
     """Noise travels: with light, and along the curve."""
     wanted, moved = tone_of(values), frame.brightened(float(values["exposure"]))
-    base = base_of(values)
-    if base is not None:
-        moved = replace(moved, noise=moved.noise.through(base))
+    for bent in curves_of(values):
+        moved = replace(moved, noise=moved.noise.through(bent))
     if wanted == Tone():
         return moved
     return replace(moved, noise=moved.noise.curved(curve(wanted), 1 + wanted.local / 100))

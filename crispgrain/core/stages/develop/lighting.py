@@ -30,6 +30,22 @@ def _is_grey(values: Values) -> bool:
 
 
 BASE, BASE_COLOUR = "base-points", "base-colour"  # of a RAW's base curve, as its reading has them
+
+
+def curve_from(text: str) -> Curve | None:
+    """A tone curve from its points; None for none.
+
+    Raises
+    ------
+    ValueError
+        If they do not make a curve that rises.
+    """
+    points = points_of(text)
+    if any(not 0 <= v <= 1 for point in points for v in point):
+        raise ValueError("points of a tone curve lie between 0 and 1")
+    return through(points) if points else None
+
+
 FLOOR, MOST = 1e-4, 16.0  # of white; times, by which anything is made lighter at most
 PARAMETERS = (
     Parameter("exposure", "Exposure", "Brighter or darker, in stops.", 0.0, -4, 4, 0.05, "EV",
@@ -40,6 +56,8 @@ PARAMETERS = (
     Parameter("haze", "Haze", "How much haze is taken away: what air adds between the camera and things far off.", 0.0,
               0, 100, 1, "%"),
     Parameter("contrast", "Contrast", "Steeper or softer middle tones; black and white stay.", 0.0, -100, 100, 1),
+    Parameter("curve", "Tone curve", "From tones as they are, left to right, to tones as they become, from below.", "",
+              check=curve_from, curve=True),
     Parameter("dark", "Dark parts", "Opened to the right; what is small in them stays as strong.", 0.0, -100, 100, 1),
     Parameter("bright", "Bright parts", "Brought back to the left, with what lies beyond white.", 0.0, -100, 100, 1),
     Parameter("black", "Black from", "Darker than this becomes black; below 0, nothing does.", 0.0, -10, 20, 0.5, "%"),
@@ -86,26 +104,27 @@ def tone_of(values: Values) -> Tone:
     return Tone(*(float(values[name]) for name in ("contrast", "bright", "dark", "black", "white", "local")))
 
 
-def base_of(values: Values) -> Curve | None:
-    """The curve that a RAW comes up with, of encoded luma; None where there is none."""
+def curves_of(values: Values) -> list[Curve]:
+    """Curves of encoded luma, one after the other: that which a RAW comes up with, and that by hand."""
     text = str(values.get(BASE, ""))
-    return through(points_of(text)) if text else None
+    by_hand = curve_from(str(values["curve"]))
+    return ([through(points_of(text))] if text else []) + ([by_hand] if by_hand is not None else [])
 
 
 def _shown(pixels: Array, values: Values, longer: int) -> Array:
     """Pixels with their luma on the base curve and with a tone, their colours as they are."""
-    base, wanted = base_of(values), tone_of(values)
-    if base is None and wanted == Tone():
+    curves, wanted = curves_of(values), tone_of(values)
+    if not curves and wanted == Tone():
         return pixels
     y = luminance(pixels)
     encoded = np.asarray(srgb_encode(y))
-    if base is not None:
-        encoded = base(encoded).astype(np.float32)
+    for curve in curves:
+        encoded = curve(encoded).astype(np.float32)
     if wanted != Tone():
         encoded = toned(encoded, wanted, longer)
     new = srgb_decode(encoded)
     pixels = pixels * np.minimum((np.maximum(new, 0) + FLOOR) / (np.maximum(y, 0) + FLOOR), MOST)[..., None]
-    return pixels if base is None else _within_white(pixels, new)
+    return _within_white(pixels, new) if values.get(BASE) else pixels
 
 
 def _within_white(pixels: Array, y: Array) -> Array:
