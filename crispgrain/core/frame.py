@@ -37,6 +37,8 @@ class Frame:
         Whether the left and the right edge meet.
     optics : Optics or None
         What of a lens the resampling that leads here undoes.
+    grey : bool
+        Whether all is grey, and is to stay so: no step may bring colours in.
     """
 
     size: Size
@@ -47,6 +49,7 @@ class Frame:
     to_source: Transform = field(default_factory=Transform)
     wraps: bool = False
     optics: Optics | None = None
+    grey: bool = False
 
     @property
     def stretch(self) -> float:

@@ -46,7 +46,7 @@ class Camera:
     """Constants of a made-up camera.
 
     ``colour_matrix`` takes XYZ to camera RGB under D65 (DNG ColorMatrix1);
-    ``balance`` are the gains that make D65 white neutral; ``black`` and
+    ``balance`` are the gains as shot, for a light of about 4970 K; ``black`` and
     ``white`` are sensor values.
     """
 

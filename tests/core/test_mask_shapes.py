@@ -39,7 +39,7 @@ from crispgrain.geometry import Rect, Size
 from tests.conftest import photograph
 
 SIZE = Size(300, 400)
-PLAIN = Treatment().only([]).set("develop.exposure", 0.0)
+PLAIN = Treatment().only([]).set("develop.exposure", 0.0).set("develop.base", "linear")
 READING = Reading(Noise.even(1))
 
 

@@ -17,7 +17,7 @@ from crispgrain.core.treatment import Treatment
 from crispgrain.geometry import Rect, Size
 from tests.conftest import photograph
 
-PLAIN = Treatment().only([]).set("develop.exposure", 0.0)
+PLAIN = Treatment().only([]).set("develop.exposure", 0.0).set("develop.base", "linear")
 READING = Reading(Noise.even(12))
 UPPER = LinearGradient((0.5, 0.4), (0.5, 0.6))  # from 40 % to 60 % of the height
 TOP, BOTTOM = np.s_[:102], np.s_[154:]  # of 256 rows

@@ -24,7 +24,7 @@ from crispgrain.restoration.haze import air_light
 from crispgrain.restoration.tone import Tone, curve, toned
 from tests.conftest import photograph
 
-PLAIN = Treatment().only([]).set("develop.exposure", 0.0)
+PLAIN = Treatment().only([]).set("develop.exposure", 0.0).set("develop.base", "linear")
 ANY = st.floats(-100, 100)
 
 

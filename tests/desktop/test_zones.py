@@ -270,6 +270,6 @@ def test_a_neutral_place_is_pointed_at_and_the_picture_becomes_grey(window, qtbo
     window.session.history.undo()
     settle(window, qtbot)
     assert np.ptp(pixels_of(window.easel)[at.y(), at.x()].astype(int)) > 20
-    remove = next(b for b in window.controls.tools if b.text() == "Remove cast")
+    remove = next(b for b in window.controls.tools if b.text() == "Set light")
     qtbot.mouseClick(remove, LEFT)
     qtbot.waitUntil(lambda: "Light by white patch" in window.status.words.text(), timeout=PATIENCE)

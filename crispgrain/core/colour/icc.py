@@ -243,7 +243,21 @@ def _from_working_float(
     encoded = _transform(pixels, working_profile(), icc, "float32", to=space, intent=intent, black_point=black_point)
     if top != 1:
         encoded = encoded / np.float32(top)
-    return encoded.reshape(*pixels.shape[:2], count)
+    encoded = encoded.reshape(*pixels.shape[:2], count)
+    return _kept_grey(pixels, encoded) if count == 3 else encoded
+
+
+def _kept_grey(pixels: Array, encoded: Array) -> Array:
+    """Values in which what is grey to the last bit stays so, where rounding alone has made channels differ."""
+    red, green, blue = (pixels[..., c] for c in range(3))
+    grey = (red == green) & (green == blue)
+    if grey.any():
+        grey &= np.ptp(encoded, axis=-1) < ROUNDED
+        encoded[grey] = encoded[grey][:, 1:2]
+    return encoded
+
+
+ROUNDED = 5e-5  # by which channels of a grey may differ where a profile means them to be alike
 
 
 def through(pixels: Array, icc: bytes, intent: Intent, black_point: bool, paper: bool) -> Array:

@@ -83,7 +83,13 @@ def _bayer(raw: rawpy.RawPy, path: Path, facts: Facts) -> RawSource:
         camera_to_working=_to_working(raw),
         noise_profile=metadata.noise_profile(path),
         facts=facts,
+        daylight=_daylight(raw),
     )
+
+
+def _daylight(raw: rawpy.RawPy) -> NDArray[np.float32] | None:
+    gains = np.asarray(raw.daylight_whitebalance[:3], np.float32)
+    return gains / gains[1] if np.isfinite(gains).all() and (gains > 0).all() else None
 
 
 def camera_matrix(xyz_to_camera: NDArray[np.float64]) -> NDArray[np.float32]:

@@ -65,6 +65,8 @@ class RawSource:
     noise_profile : 3 x 2 or None
         The file's (a, b) for red, green, blue: variance = a x signal + b with
         signal 0..1 between black and white (DNG 1.4, NoiseProfile).
+    daylight : float, 3, or None
+        Gains that would make D65 neutral, as the camera's colour matrix has it; None where it has none.
     """
 
     path: Path
@@ -77,6 +79,7 @@ class RawSource:
     noise_profile: NDArray[np.float64] | None = None
     facts: Facts = field(default_factory=Facts)
     serial: Hashable = field(default_factory=lambda: next(_serials))  # tells one reading of a file from the next
+    daylight: NDArray[np.float32] | None = None
     is_raw = True
     wraps = False
 

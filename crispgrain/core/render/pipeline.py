@@ -11,7 +11,8 @@ from crispgrain.arrays import Array
 from crispgrain.cancel import NEVER, CancelToken, cancelled_by
 from crispgrain.geometry import Rect, Size, tile_rect, tiles_over
 
-from ..files.source import RawSource, Source
+from ..colour.spaces import luminance
+from ..files.source import PictureSource, RawSource, Source
 from ..frame import Frame
 from ..masks import Ground, Mask, blended
 from ..meter.reading import Reading
@@ -137,7 +138,8 @@ class Pipeline:
         """What the meter found of the pixels as they are stored."""
         source = self.source
         mosaic, softness = isinstance(source, RawSource), self.reading.blur.softness
-        return Frame(source.size, self.reading.noise, 0.0, softness, mosaic, wraps=source.wraps)
+        grey = isinstance(source, PictureSource) and source.grey
+        return Frame(source.size, self.reading.noise, 0.0, softness, mosaic, wraps=source.wraps, grey=grey)
 
     @property
     def unbent(self) -> Transform:
@@ -293,6 +295,8 @@ class Pipeline:
         cancel.check()
         with cancelled_by(cancel):
             result = step.model.run(pixels, step.values, context(rect))
+        if told.after.grey and result.ndim == 3:
+            result = np.repeat(luminance(result)[..., None], 3, axis=-1)  # what networks bring in is no colour
         if step.stage is not Stage.ENLARGE and not step.model.may_be(Role.SHAPE):  # those give just what is wanted
             result = result[wanted.within(rect).slices]
         return np.ascontiguousarray(result)
@@ -345,6 +349,7 @@ def ended(operation: ResolvedOperation, frame: Frame, shapes: tuple[ResolvedOper
         inside = inside.sized(target_size(begun.size, operation.values))
     if operation.mask is None or operation.stage is Stage.ENLARGE:
         return inside, inside
+    inside = replace(inside, grey=inside.grey and frame.grey)
     return replace(inside, noise=frame.noise, cleaned=frame.cleaned, softness=frame.softness), inside
 
 

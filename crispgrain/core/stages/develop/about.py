@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ...about import About, Facts
 from ...meter import words
+from . import white
 
 
 def _reading(facts: Facts) -> list[str]:
@@ -11,6 +12,8 @@ def _reading(facts: Facts) -> list[str]:
     said = [f"{reading.size.width} × {reading.size.height} px" + (", RAW" if source.is_raw else "")]
     said += [source.facts.camera] if source.facts.camera else []
     said += [f"ISO {source.facts.iso}"] if source.facts.iso else []
+    light = white.light_as_shot(source)
+    said += [f"light as shot {white.words(light)}"] if light is not None else []
     return [*said, *words.tone_words(reading), *words.history_words(reading)]
 
 

@@ -17,7 +17,7 @@ from ...frame import Frame
 from ...model import Context, Model, Parameter, Role, Stage, Values
 from . import light
 from .lighting import PARAMETERS as LIGHT
-from .white import CAST, NEUTRAL, REMOVE
+from .white import LIGHT_BY, NEUTRAL, SET_LIGHT
 
 # Light and shade change all colours of a surface by the same factor, so it is ratios, not differences,
 # that stay constant across detail: demosaicing works on logarithms, made linear (and safe) below this signal.
@@ -31,9 +31,9 @@ PARAMETERS = (
     *LIGHT,
     Parameter("highlights", "Highlights", "Burnt-out parts: white, or rebuilt from the colours that are left.",
               "rebuild", choices=("rebuild", "white")),
-    CAST,
+    *LIGHT_BY,
 )  # fmt: skip
-TOOLS = (NEUTRAL, REMOVE)
+TOOLS = (NEUTRAL, SET_LIGHT)
 
 
 def highlights(balanced: Array, sensor: Array, how: str) -> Array:
@@ -101,6 +101,6 @@ LINEAR = Model(
 )  # fmt: skip
 FINISHED = Model(
     Stage.DEVELOP, "finished", "Finished picture", "Taken as the file has it; light can be corrected.",
-    (*LIGHT, CAST), develop_with(demosaic.directional), takes_raw=False, after=after,
+    (*LIGHT, *LIGHT_BY), develop_with(demosaic.directional), takes_raw=False, after=after,
     roles=(Role.EVERYWHERE,), summary=light.summary, tools=TOOLS,
 )  # fmt: skip

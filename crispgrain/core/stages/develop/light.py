@@ -44,6 +44,8 @@ def margin(values: Values, context: Context) -> int:
 def after(frame: Frame, values: Values) -> Frame:
     """Noise travels: with light, and along the curve."""
     wanted, moved = tone_of(values), frame.brightened(float(values["exposure"]))
+    coloured = bool(values["warmth"] or values["tint"])
+    moved = replace(moved, grey=values["grey"] == "on" or (moved.grey and not coloured))
     for bent in curves_of(values):
         moved = replace(moved, noise=moved.noise.through(bent))
     if wanted == Tone():

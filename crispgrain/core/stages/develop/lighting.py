@@ -22,6 +22,7 @@ from ...colour.spaces import (
     to_xyz,
     white_xyz,
 )
+from ...colour.temperature import daylight
 from ...model import Parameter, Values
 
 
@@ -51,7 +52,7 @@ PARAMETERS = (
     Parameter("exposure", "Exposure", "Brighter or darker, in stops.", 0.0, -4, 4, 0.05, "EV",
               metered=lambda reading: reading.tones.lift),
     Parameter("warmth", "Warmth", "Warmer light to the right, in mired away from the shot's own balance.", 0.0,
-              -150, 150, 1, "mired"),
+              -250, 150, 1, "mired"),
     Parameter("tint", "Tint", "Takes away green to the right, magenta to the left.", 0.0, -50, 50, 1),
     Parameter("haze", "Haze", "How much haze is taken away: what air adds between the camera and things far off.", 0.0,
               0, 100, 1, "%"),
@@ -76,19 +77,14 @@ PARAMETERS = (
 def light_gains(warmth: float, tint: float) -> NDArray[np.float32]:
     """Working-space gains for a change of white, green unchanged at no tint.
 
-    Warmth moves along the daylight locus of CIE 15:2018 (4000 to 25000 K) in
-    mired from D65.
+    Warmth moves along the daylight locus of CIE 15:2018 in mired from D65, and
+    below 4000 K over to that of black bodies, which bulbs have.
     """
     mired = 1e6 / 6504 - warmth
-    kelvin = min(max(1e6 / max(mired, 1), 4000), 25000)
-    t = 1e3 / kelvin
-    if kelvin <= 7000:
-        x = -4.6070 * t**3 + 2.9678 * t**2 + 0.09911 * t + 0.244063
-    else:
-        x = -2.0064 * t**3 + 1.9018 * t**2 + 0.24748 * t + 0.237040
-    y = -3.0 * x * x + 2.870 * x - 0.275
+    kelvin = min(max(1e6 / max(mired, 1), 2000), 25000)
+    white = daylight(kelvin)
     from_xyz = np.linalg.inv(to_xyz(WORKING))
-    gains = (from_xyz @ white_xyz(D65)) / (from_xyz @ white_xyz((x, y)))
+    gains = (from_xyz @ white_xyz(D65)) / (from_xyz @ white_xyz(white))
     gains = gains / gains[1] if warmth else np.ones(3)
     gains[1] *= 2 ** (-tint / 100)
     return gains.astype(np.float32)

@@ -14,6 +14,7 @@ from crispgrain.geometry import Rect
 from crispgrain.restoration.illuminant import GUESSES, illuminant
 
 from ...colour.spaces import apply_matrix
+from ...colour.temperature import ILLUMINANTS, Chromaticity, in_working, kelvin_of, light_of, of_working
 from ...files.preview import sensor_colours
 from ...files.source import RawSource, Source
 from ...model import Drawn, Parameter, Shape, Tool, ToolError, Values
@@ -23,10 +24,27 @@ from .small import small_of
 AROUND = 4  # px of the source around a place that is pointed at
 DARK = 1e-3  # of white; what is darker has no colour to go by
 WARMTH, TINT = (next(p for p in PARAMETERS if p.id == name) for name in ("warmth", "tint"))
+BY_HAND = "kelvin"
+NAMED = {
+    "A": "bulbs (A)", "D50": "daylight D50", "D55": "daylight D55", "D65": "daylight D65", "D75": "shade D75",
+    "FL2": "tubes FL2", "FL11": "tubes FL11", "LED-B3": "LED B3",
+}  # fmt: skip
 CAST = Parameter(
-    "cast", "Cast by", "How the light is guessed when a cast is taken away: by the mean of all colours, by the "
-    "stronger of them, by the lightest, or by edges.", "white-patch", choices=tuple(GUESSES),
+    "cast", "Light by", "What the light is taken to be: guessed by the mean of all colours, by the stronger of them, "
+    "by the lightest, or by edges; an illuminant of CIE; or a temperature.", "white-patch",
+    choices=(*GUESSES, *ILLUMINANTS, BY_HAND),
+    labels=(*(name.replace("-", " ") for name in GUESSES), *(NAMED[name] for name in ILLUMINANTS), "kelvin"),
 )  # fmt: skip
+
+
+def _by_hand(values: Values) -> bool:
+    return values[CAST.id] == BY_HAND
+
+
+KELVIN = Parameter("kelvin", "Temperature", "Of the light, correlated.", 5500.0, 2000, 15000, 50, "K", matters=_by_hand)
+DUV = Parameter("duv", "Duv", "Of the light, greener above 0: daylight has about 0.003.", 0.003, -0.03, 0.03, 0.001,
+                matters=_by_hand)  # fmt: skip
+LIGHT_BY = (CAST, KELVIN, DUV)
 
 
 def balance(light: NDArray[np.float64]) -> Values:
@@ -67,14 +85,46 @@ def _pointed_at(drawn: Drawn) -> Values:
     return balance(colour.astype(np.float64))
 
 
-def _guessed(drawn: Drawn) -> tuple[Values, str]:
-    light = illuminant(small_of(drawn.source), GUESSES[str(drawn.values[CAST.id])])
-    settings = balance(light)
-    return settings, f"Light by {CAST.label(str(drawn.values[CAST.id]))}: red, green, blue {_words(light)}."
+def _told(drawn: Drawn) -> tuple[Values, str]:
+    how = str(drawn.values[CAST.id])
+    if how in GUESSES:
+        seen = illuminant(small_of(drawn.source), GUESSES[how])
+        light = true_colour(seen, drawn.source)
+    else:
+        given = (float(drawn.values[KELVIN.id]), float(drawn.values[DUV.id]))
+        light = ILLUMINANTS[how] if how in ILLUMINANTS else light_of(*given)
+        seen = as_developed(light, drawn.source)
+    return balance(seen), f"Light by {CAST.label(how)}: {words(light)}."
 
 
-def _words(light: NDArray[np.float64]) -> str:
-    return " / ".join(f"{v:.2f}" for v in light)
+def words(light: Chromaticity) -> str:
+    """A light as a photographer reads it."""
+    kelvin, duv = kelvin_of(light)
+    return f"{kelvin:.0f} K, Duv {duv:+.3f}"
+
+
+def as_developed(light: Chromaticity, source: Source) -> NDArray[np.float64]:
+    """What colour of the working space something white in a light has, in the balance that a shot came with."""
+    colour = in_working(light)
+    if not isinstance(source, RawSource) or source.daylight is None:
+        return colour
+    matrix = source.camera_to_working.astype(np.float64)
+    return np.asarray(matrix @ (np.linalg.solve(matrix, colour) / source.daylight * source.white_balance))
+
+
+def true_colour(seen: NDArray[np.float64], source: Source) -> Chromaticity:
+    """The other way round: the light in which something of such a colour is white."""
+    if isinstance(source, RawSource) and source.daylight is not None:
+        matrix = source.camera_to_working.astype(np.float64)
+        seen = matrix @ (np.linalg.solve(matrix, seen) / source.white_balance * source.daylight)
+    return of_working(seen)
+
+
+def light_as_shot(source: Source) -> Chromaticity | None:
+    """The light that the camera balanced a RAW for; None where that is not known."""
+    if not isinstance(source, RawSource) or source.daylight is None:
+        return None
+    return true_colour(np.ones(3), source)
 
 
 def _working(source: Source, rect: Rect) -> Array:
@@ -91,4 +141,4 @@ NEUTRAL = Tool(
     Shape.PATH,
     _pointed_at,
 )
-REMOVE = Tool("Remove cast", "Working out the light …", "cast removed", Shape.NOTHING, _guessed, slow=True)
+SET_LIGHT = Tool("Set light", "Working out the light …", "light set", Shape.NOTHING, _told, slow=True)
