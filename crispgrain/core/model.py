@@ -217,6 +217,7 @@ class Model:
     ``summary`` is what the rail says of it, given its values and the size of the result.
     ``strength`` is the id of the parameter that says how much is done, tried weaker and stronger in a test strip.
     ``tools`` draw on the picture.
+    ``others`` are further settings worth a look in a test strip, for a shot, with a label each.
     ``sees_mask``: most models don't, and their output is blended with what there was; one that fills holes must.
     ``draft`` is the id of a model of the same stage that gives a quick idea of this one.
     ``on_reduced`` gives the values for a shot some times smaller.
@@ -252,6 +253,7 @@ class Model:
     summary: Callable[[Model, Values, Size], str] = lambda model, values, size: model.name
     strength: str = ""
     tools: tuple[Tool, ...] = ()
+    others: Callable[[Source], list[tuple[str, Values]]] = lambda source: []
     sees_mask: bool = False
 
     def may_be(self, role: Role) -> bool:

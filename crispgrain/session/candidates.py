@@ -32,7 +32,7 @@ class Candidate:
 
 
 def candidates(stage: Stage, shot: Shot, treatment: Treatment) -> list[Candidate]:
-    """Off, every model of the stage at its strengths now, and weaker and stronger versions of the present one."""
+    """Off, every model of the stage as it is set now, and the present one with other settings, weaker and stronger."""
     found: list[Candidate] = []
     lit = switched_on(treatment, [stage], shot.source, shot.reading)
     present = resolve(lit, shot.source, shot.reading)[stage].model
@@ -41,6 +41,11 @@ def candidates(stage: Stage, shot: Shot, treatment: Treatment) -> list[Candidate
     for model in models_of(stage):
         if model.fits(shot.source):
             found.append(Candidate(model.name, lit.set(f"{stage}.model", model.id), model.name))
+    for label, values in present.others(shot.source):
+        other = lit
+        for name, value in values.items():
+            other = other.set(f"{stage}.{name}", value)
+        found.append(Candidate(label, other, present.name))
     if present.strength:
         found += [_at_strength(shot, lit, present, share) for share in VARIED]
     return found[:MOST]

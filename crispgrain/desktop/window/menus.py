@@ -15,6 +15,7 @@ from crispgrain.core.render.mask_view import COLOURS
 from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.base.actions import add_action, add_switch
 from crispgrain.desktop.easel.guides import Guides
+from crispgrain.desktop.several.match_flow import MatchFlow
 from crispgrain.session.comparing import Arrangement, Look
 from crispgrain.session.session import Session
 
@@ -85,6 +86,8 @@ def build_menus(window: Window) -> Menus:
     paste = add_action(treatment, "Paste treatment on selected shots", window.several.paste)
     add_action(treatment, "Paste some stages …", window.several.ask_paste)
     sync = add_action(treatment, "Sync to selected shots …", window.several.ask_sync, "Ctrl+Shift+Y")
+    match = MatchFlow(window.session, window.background, window.status, window.line_up.start, window)
+    matching = add_action(treatment, "Match selected shots in light and colour", match.start)
     save_preset = add_action(treatment, "Save as preset …", window.several.ask_preset)
     presets = treatment.addMenu("Apply preset")
     presets.aboutToHide.connect(partial(window.session.try_preset, None))
@@ -164,6 +167,7 @@ def build_menus(window: Window) -> Menus:
             copy,
             paste,
             sync,
+            matching,
             save_preset,
             keep,
             print_view,

@@ -17,7 +17,7 @@ from ...frame import Frame
 from ...model import Context, Model, Parameter, Role, Stage, Values
 from . import light
 from .lighting import PARAMETERS as LIGHT
-from .white import LIGHT_BY, NEUTRAL, SET_LIGHT
+from .white import LIGHT_BY, NEUTRAL, SET_LIGHT, by_guesses
 
 # Light and shade change all colours of a surface by the same factor, so it is ratios, not differences,
 # that stay constant across detail: demosaicing works on logarithms, made linear (and safe) below this signal.
@@ -92,15 +92,15 @@ DIRECTIONAL = Model(
     Stage.DEVELOP, "directional", "Directional",
     "Demosaics along edges: fine lines stay clean.",
     PARAMETERS, develop_with(demosaic.directional), _margin, takes_pictures=False, after=after,
-    roles=(Role.EVERYWHERE,), summary=light.summary, tools=TOOLS,
+    roles=(Role.EVERYWHERE,), summary=light.summary, tools=TOOLS, others=by_guesses,
 )  # fmt: skip
 LINEAR = Model(
     Stage.DEVELOP, "linear", "Linear", "Demosaics by fixed filters: faster, a little softer, more colour moire.",
     PARAMETERS, develop_with(demosaic.linear), _margin, takes_pictures=False, after=after,
-    roles=(Role.EVERYWHERE,), summary=light.summary, tools=TOOLS,
+    roles=(Role.EVERYWHERE,), summary=light.summary, tools=TOOLS, others=by_guesses,
 )  # fmt: skip
 FINISHED = Model(
     Stage.DEVELOP, "finished", "Finished picture", "Taken as the file has it; light can be corrected.",
     (*LIGHT, *LIGHT_BY), develop_with(demosaic.directional), takes_raw=False, after=after,
-    roles=(Role.EVERYWHERE,), summary=light.summary, tools=TOOLS,
+    roles=(Role.EVERYWHERE,), summary=light.summary, tools=TOOLS, others=by_guesses,
 )  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import math
 from dataclasses import replace
 
@@ -132,6 +133,16 @@ def _working(source: Source, rect: Rect) -> Array:
         part = replace(source, mosaic=np.ascontiguousarray(source.mosaic[rect.slices]))
         return apply_matrix(sensor_colours(part, 4 * AROUND) * source.white_balance, source.camera_to_working)
     return source.region(rect)
+
+
+def by_guesses(source: Source) -> list[tuple[str, Values]]:
+    """White balances by each guess at a shot's light; those that find no light are left out."""
+    small = small_of(source)
+    found: list[tuple[str, Values]] = []
+    for name, guess in GUESSES.items():
+        with contextlib.suppress(ToolError):
+            found.append((f"light by {CAST.label(name)}", {CAST.id: name, **balance(illuminant(small, guess))}))
+    return found
 
 
 NEUTRAL = Tool(
