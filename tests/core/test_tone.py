@@ -98,6 +98,18 @@ def test_hues_stay_and_grey_stays_grey():
     assert np.ptp(eight(result(grey, treatment)), axis=2).max() <= 1  # rounding
 
 
+def test_hues_are_turned_and_light_and_strength_stay():
+    working = apply_matrix(srgb_decode(np.array([[[0.6, 0.4, 0.35], [0.4, 0.5, 0.6], [0.5, 0.5, 0.5]]], np.float32)),
+                           np.linalg.inv(WORKING_TO_SRGB))  # fmt: skip
+    turned = oklab.with_hue(working, 40.0)
+    before, after = (oklab.from_working(p)[0] for p in (working, turned))
+    hues = [np.degrees(np.arctan2(p[:2, 2], p[:2, 1])) for p in (before, after)]
+    np.testing.assert_allclose((hues[1] - hues[0]) % 360, 40, atol=0.05)
+    np.testing.assert_allclose(after[:, 0], before[:, 0], atol=1e-4)
+    np.testing.assert_allclose(np.hypot(*after[:2, 1:].T), np.hypot(*before[:2, 1:].T), atol=1e-4)
+    np.testing.assert_allclose(oklab.with_hue(turned, -40.0), working, atol=1e-4)
+
+
 def test_pale_colours_change_strong_ones_stay_and_skin_changes_half_as_much():
     colours = np.array([[0.45, 0.5, 0.55], [0.9, 0.05, 0.05], [0.78, 0.6, 0.5]], np.float32)  # pale, strong, skin
     working = apply_matrix(srgb_decode(colours)[None], np.linalg.inv(WORKING_TO_SRGB))

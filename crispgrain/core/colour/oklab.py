@@ -57,6 +57,18 @@ SKIN = (52.0, 30.0)  # degrees of hue in Oklab: the middle of skin's, and how fa
 STRONG = 0.2  # chroma of colours that are not pale
 
 
+def with_hue(pixels: Array, turned: float) -> Array:
+    """Working-space pixels with their hues turned by degrees, from red towards yellow above 0; greys stay."""
+    if not turned:
+        return pixels
+    lab = from_working(pixels)
+    cosine, sine = np.float32(np.cos(np.radians(turned))), np.float32(np.sin(np.radians(turned)))
+    a, b = lab[..., 1], lab[..., 2]
+    changed = to_working(np.stack([lab[..., 0], cosine * a - sine * b, sine * a + cosine * b], axis=-1))
+    neutral = (pixels[..., :1] == pixels[..., 1:2]) & (pixels[..., 1:2] == pixels[..., 2:])
+    return np.where(neutral, pixels, changed)
+
+
 def with_colour(pixels: Array, strength: float) -> Array:
     """Working-space pixels with their colours ``strength`` times as strong; greys stay exactly as they are."""
     if strength == 1:

@@ -10,10 +10,11 @@ from crispgrain.restoration import haze, tone
 from crispgrain.restoration.tone import Tone, curve
 
 from ...frame import Frame
-from ...model import Context, Model, Product, Role, Stage, Values
+from ...model import Context, Drawn, Model, Product, Role, Shape, Stage, Tool, Values
 from .lighting import PARAMETERS, curves_of, lit, tone_of
 from .small import small_of
 
+ALONG, UP = 200.0, 4.0  # % of strength for the picture's width, and stops for its height
 AIR = Product("air", 1, (), lambda source, reading, values: haze.air_light(small_of(source)))
 
 
@@ -24,8 +25,29 @@ def summary(model: Model, values: Values, size: Size) -> str:
     changed += ["tone"] if tone_of(values) != Tone() or values["curve"] else []
     changed += ["less haze"] if values["haze"] else []
     changed += ["black and white"] if values["grey"] == "on" else []
-    changed += ["colour"] if (values["colour"], values["pale"]) != (100.0, 0.0) else []
+    changed += ["colour"] if (values["colour"], values["pale"], values["hue"]) != (100.0, 0.0, 0.0) else []
     return ", ".join(changed) or "as shot"
+
+
+def _dragged(drawn: Drawn) -> Values:
+    """Along the picture to the right stronger colours, upwards lighter ones, from where they are now."""
+    (left, from_), (right, to) = drawn.points
+    size = drawn.source.size
+    strength = float(drawn.values["colour"]) + ALONG * (right - left) / size.width
+    stops = float(drawn.values["exposure"]) + UP * (from_ - to) / size.height
+    return {"colour": _within("colour", strength), "exposure": _within("exposure", stops)}
+
+
+def _within(name: str, value: float) -> float:
+    parameter = next(p for p in PARAMETERS if p.id == name)
+    snapped = round(value / parameter.step) * parameter.step
+    return round(min(max(snapped, parameter.minimum), parameter.maximum), 3)
+
+
+DRAG = Tool(
+    "Drag …", "Drag from a colour: right for stronger, left for paler, up for lighter. Esc leaves it.", "dragged",
+    Shape.LINE, _dragged,
+)  # fmt: skip
 
 
 def run(pixels: Array, values: Values, context: Context) -> Array:
@@ -56,5 +78,5 @@ def after(frame: Frame, values: Values) -> Frame:
 MODEL = Model(
     Stage.DEVELOP, "light", "Light", "Brighter or darker, warmer or cooler, in a part of the picture.",
     tuple(replace(p, metered=None) for p in PARAMETERS), run, margin, after=after, roles=(Role.ZONE,),
-    summary=summary, tolerance=1e-5,
+    summary=summary, tolerance=1e-5, tools=(DRAG,),
 )  # fmt: skip

@@ -65,6 +65,8 @@ PARAMETERS = (
     Parameter("white", "White from", "So far below white it is white; below 0, nothing is.", 0.0, -10, 30, 0.5, "%"),
     Parameter("local", "Local contrast", "Of what is smaller than a few hundredths of the picture.", 0.0, -50, 100, 1),
     Parameter("colour", "Strength of colour", "Of all colours; none is grey.", 100.0, 0, 200, 1, "%"),
+    Parameter("hue", "Hue", "Turns all hues: red towards yellow to the right, towards violet to the left.", 0.0,
+              -180, 180, 1, "°"),
     Parameter("pale", "Pale colours", "Stronger or weaker; strong ones stay, and skin changes half as much.", 0.0,
               -100, 100, 1),
     Parameter("grey", "Black and white", "Whether it becomes grey, by shares of red, green and blue.", "off",
@@ -146,6 +148,7 @@ def lit(pixels: Array, values: Values, longer: int = 0, air: Array | None = None
     if _is_grey(values):
         return _grey(pixels, np.array([float(values[f"grey-{name}"]) for name in ("red", "green", "blue")], np.float32))
     pixels = oklab.with_colour(pixels, float(values["colour"]) / 100 * float(values.get(BASE_COLOUR, 1.0)))
+    pixels = oklab.with_hue(pixels, float(values["hue"]))
     return oklab.with_pale_colour(pixels, float(values["pale"]) / 100)
 
 
