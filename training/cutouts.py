@@ -17,7 +17,6 @@ from crispgrain.core.colour.icc import profile
 from crispgrain.core.files.source import PictureSource
 from crispgrain.core.masks.ground import Ground
 from crispgrain.core.masks.maps import in_focus
-from crispgrain.core.networks.subject import as_input
 
 from .finished import compress
 from .loop import Batch
@@ -158,6 +157,11 @@ def _in_the_light_of(picture: Array, colours: Array, alpha: Array, rng: np.rando
 
 def _soft(values: Array, sigma: float) -> Array:
     return np.asarray(cv2.GaussianBlur(values, (0, 0), sigma, borderType=cv2.BORDER_REFLECT), np.float32)
+
+
+def as_input(picture: Array, focus: Array) -> Array:
+    """Planes of the network (4 x H x W) of a picture (H x W x 3, encoded sRGB) and what is in focus (H x W)."""
+    return np.ascontiguousarray(np.concatenate([picture.transpose(2, 0, 1) - np.float32(0.5), focus[None]]), np.float32)
 
 
 def ground_of(picture: Array) -> Ground:

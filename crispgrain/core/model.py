@@ -50,7 +50,7 @@ class Parameter:
     ``product`` is what stands for a text that is left empty: found in the whole shot.
     ``per_shot`` marks what was drawn or found on one shot and means nothing on another.
     ``resizes`` marks what changes the result's size: the model's draft answers while such a one is being chosen.
-    ``curve`` marks a text that holds the points of a curve of tones.
+    ``curve`` marks a text that holds the points of a curve of tones, ``colour`` one that is a colour.
     ``matters`` says whether the setting has an effect, given the values of the others.
     """
 
@@ -71,6 +71,7 @@ class Parameter:
     resizes: bool = False
     files: tuple[str, ...] = ()
     curve: bool = False
+    colour: bool = False
     matters: Callable[[Values], bool] = lambda values: True
 
     @property

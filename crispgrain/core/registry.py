@@ -18,7 +18,7 @@ from .stages.denoise import (
     wavelet,
 )
 from .stages.develop import about as develop_about
-from .stages.develop import crop, develop, fill, heal, lens, light, red_eye
+from .stages.develop import crop, develop, fill, heal, hints, lens, light, red_eye
 from .stages.enlarge import about as enlarge_about
 from .stages.enlarge import detail_net, faithful, lanczos, restore_net
 from .stages.finish import about as finish_about
@@ -36,6 +36,7 @@ MODELS: tuple[Model, ...] = (
     fill.MODEL,
     red_eye.MODEL,
     heal.MODEL,
+    hints.MODEL,
     lens.MODEL,
     crop.MODEL,
     mosaic_net.MODEL,
@@ -62,7 +63,7 @@ MODELS: tuple[Model, ...] = (
 )
 
 
-HEAL, LENS, CROP, CUT_OUT = heal.MODEL, lens.MODEL, crop.MODEL, cut_out.MODEL
+HEAL, HINTS, LENS, CROP, CUT_OUT = heal.MODEL, hints.MODEL, lens.MODEL, crop.MODEL, cut_out.MODEL
 
 ABOUT: Mapping[Stage, About] = {
     Stage.DEVELOP: develop_about.ABOUT,

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from crispgrain.core.model import Parameter, Value
 
+from .colour_row import ColourRow
 from .curve_row import CurveRow
 from .metered_slider import MeteredSlider
 from .path_row import PathRow
@@ -148,7 +149,7 @@ class FileRow(TextRow):
             self.changed.emit(self.parameter.id, name)
 
 
-Row = NumberRow | ChoiceRow | PathRow | TextRow | CurveRow
+Row = NumberRow | ChoiceRow | PathRow | TextRow | CurveRow | ColourRow
 
 
 def row_for(parameter: Parameter) -> Row:
@@ -159,6 +160,8 @@ def row_for(parameter: Parameter) -> Row:
         return NumberRow(parameter)
     if parameter.curve:
         return CurveRow(parameter)
+    if parameter.colour:
+        return ColourRow(parameter)
     if parameter.files:
         return FileRow(parameter)
     return PathRow(parameter) if parameter.product is not None else TextRow(parameter)
