@@ -6,6 +6,7 @@ import numpy as np
 
 from crispgrain.arrays import Array
 from crispgrain.geometry import Size
+from crispgrain.restoration.fading import fading_of
 
 from ..colour.spaces import apply_matrix
 from ..files.preview import sensor_colours, shrunk
@@ -18,6 +19,7 @@ from ..resolve import Resolved
 from ..stages.develop import crop, light
 from ..stages.develop.develop import highlights
 from ..stages.develop.lighting import lit
+from ..stages.develop.small import small_of
 
 
 def overview(source: Source, resolved: Resolved, longest: int = 1600, ground: Ground | None = None) -> Array:
@@ -36,13 +38,16 @@ def overview(source: Source, resolved: Resolved, longest: int = 1600, ground: Gr
         pixels = _from_cells(source, longest, str(values["highlights"]))
     else:
         pixels = _from_picture(source, longest)
-    developed = lit(pixels, values)
+    zones = [o for o in resolved.beside if o.on and o.model is light.MODEL]
+    asked = any(v["faded"] for v in (values, *(z.values for z in zones)))
+    fading = fading_of(small_of(source)) if asked else None  # of the same pixels as in the full picture
+    developed = lit(pixels, values, fading=fading)
     frame = Frame(Size(*developed.shape[:2]), Noise())
-    for zone in (o for o in resolved.beside if o.on and o.model is light.MODEL):
+    for zone in zones:
         if zone.mask is not None:
             whole = Frame(source.size, Noise()).sized(frame.size)
             mask = zone.mask.values(whole, ground or Ground.of(source), frame.size.rect)
-            developed = blended(developed, lit(developed, zone.values), mask)
+            developed = blended(developed, lit(developed, zone.values, fading=fading), mask)
     shape = next((o for o in resolved.beside if o.on and o.model is crop.MODEL), None)
     return developed if shape is None else crop.of_whole(developed, shape.values)
 

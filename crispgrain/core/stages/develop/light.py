@@ -4,12 +4,17 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import numpy as np
+
 from crispgrain.arrays import Array
 from crispgrain.geometry import Size
 from crispgrain.restoration import haze, tone
+from crispgrain.restoration.fading import Fading, fading_of
 from crispgrain.restoration.tone import Tone, curve
 
+from ...files.source import Source
 from ...frame import Frame
+from ...meter.reading import Reading
 from ...model import Context, Drawn, Model, Product, Role, Shape, Stage, Tool, Values
 from .lighting import PARAMETERS, curves_of, lit, tone_of
 from .small import small_of
@@ -18,11 +23,20 @@ ALONG, UP = 200.0, 4.0  # % of strength for the picture's width, and stops for i
 AIR = Product("air", 1, (), lambda source, reading, values: haze.air_light(small_of(source)))
 
 
+def _fading(source: Source, reading: Reading, values: Values) -> Array:
+    found = fading_of(small_of(source))
+    return np.stack([found.stain, found.kept])
+
+
+FADING = Product("fading", 1, (), _fading)
+
+
 def summary(model: Model, values: Values, size: Size) -> str:
     changed = [f"{float(values['exposure']):+.2f} EV"] if values["exposure"] else []
     changed += [f"{float(values['warmth']):+.0f} mired"] if values["warmth"] else []
     changed += [f"tint {float(values['tint']):+.0f}"] if values["tint"] else []
     changed += ["tone"] if tone_of(values) != Tone() or values["curve"] else []
+    changed += ["colours restored"] if values["faded"] else []
     changed += ["less haze"] if values["haze"] else []
     changed += ["black and white"] if values["grey"] == "on" else []
     changed += ["colour"] if (values["colour"], values["pale"], values["hue"]) != (100.0, 0.0, 0.0) else []
@@ -51,7 +65,9 @@ DRAG = Tool(
 
 
 def run(pixels: Array, values: Values, context: Context) -> Array:
-    return lit(pixels, values, _longer(context), context.product(AIR, values) if values["haze"] else None)
+    air = context.product(AIR, values) if values["haze"] else None
+    fading = Fading(*context.product(FADING, values)) if values["faded"] else None
+    return lit(pixels, values, _longer(context), air, fading)
 
 
 def _longer(context: Context) -> int:

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from crispgrain.arrays import Array
 from crispgrain.restoration.curves import Curve, points_of, through
+from crispgrain.restoration.fading import Fading, fading_of, unfaded
 from crispgrain.restoration.haze import air_light, without_haze
 from crispgrain.restoration.tone import Tone, toned
 
@@ -54,6 +55,8 @@ PARAMETERS = (
     Parameter("warmth", "Warmth", "Warmer light to the right, in mired away from the shot's own balance.", 0.0,
               -250, 150, 1, "mired"),
     Parameter("tint", "Tint", "Takes away green to the right, magenta to the left.", 0.0, -50, 50, 1),
+    Parameter("faded", "Faded colours", "How much of what became of an old print's dyes and paper is undone.", 0.0, 0,
+              100, 1, "%"),
     Parameter("haze", "Haze", "How much haze is taken away: what air adds between the camera and things far off.", 0.0,
               0, 100, 1, "%"),
     Parameter("contrast", "Contrast", "Steeper or softer middle tones; black and white stay.", 0.0, -100, 100, 1),
@@ -133,14 +136,20 @@ def _within_white(pixels: Array, y: Array) -> Array:
     return np.where((most > 1) & (y < 1), y + (pixels - y) * share, pixels)
 
 
-def lit(pixels: Array, values: Values, longer: int = 0, air: Array | None = None) -> Array:
+def lit(
+    pixels: Array, values: Values, longer: int = 0, air: Array | None = None, fading: Fading | None = None
+) -> Array:
     """Working-space pixels (H x W x 3) in another light: part of a picture whose longer side is ``longer`` px.
 
-    ``air`` is the colour of haze in the picture as it came; worked out from the pixels if it is not given.
+    ``air`` is the colour of haze in the picture as it came, ``fading`` what became of its dyes; worked out from the
+    pixels if they are not given.
     """
     if not changes(values):
         return pixels
     longer = longer or max(pixels.shape[:2])
+    if values["faded"]:
+        told = fading_of(pixels) if fading is None else fading
+        pixels = unfaded(pixels, told, float(values["faded"]) / 100)
     if values["haze"]:
         pixels = without_haze(pixels, air_light(pixels) if air is None else air, float(values["haze"]) / 100, longer)
     gains = light_gains(float(values["warmth"]), float(values["tint"])) * np.float32(2 ** float(values["exposure"]))
