@@ -18,7 +18,7 @@ from .stages.denoise import (
     wavelet,
 )
 from .stages.develop import about as develop_about
-from .stages.develop import crop, develop, fill, heal, hints, lens, light, red_eye
+from .stages.develop import crop, develop, fill, heal, hints, lens, light, print_screen, red_eye
 from .stages.enlarge import about as enlarge_about
 from .stages.enlarge import detail_net, faithful, lanczos, restore_net
 from .stages.finish import about as finish_about
@@ -37,6 +37,7 @@ MODELS: tuple[Model, ...] = (
     red_eye.MODEL,
     heal.MODEL,
     hints.MODEL,
+    print_screen.MODEL,
     lens.MODEL,
     crop.MODEL,
     mosaic_net.MODEL,
@@ -63,7 +64,8 @@ MODELS: tuple[Model, ...] = (
 )
 
 
-HEAL, HINTS, LENS, CROP, CUT_OUT = heal.MODEL, hints.MODEL, lens.MODEL, crop.MODEL, cut_out.MODEL
+HEAL, HINTS, PRINT_SCREEN = heal.MODEL, hints.MODEL, print_screen.MODEL
+LENS, CROP, CUT_OUT = lens.MODEL, crop.MODEL, cut_out.MODEL
 
 ABOUT: Mapping[Stage, About] = {
     Stage.DEVELOP: develop_about.ABOUT,

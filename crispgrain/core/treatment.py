@@ -20,13 +20,12 @@ from .marks import Mark
 from .masks import Mask, mask_from_json
 from .model import Stage, Value
 from .operation import Operation, per_shot_settings
-from .registry import CROP, CUT_OUT, HEAL, HINTS, LENS
+from .registry import CROP, CUT_OUT, HEAL, HINTS, LENS, PRINT_SCREEN
 from .treatment_schema import FORMAT, VERSION, migrated, schema
 
 SIDECAR_SUFFIX = ".treatment.json"
-FIXED = {
-    m.id: (m.stage, m.id) for m in (HEAL, HINTS, LENS, CROP, CUT_OUT)
-}  # one of each at most: id to stage and model
+# Of each there is one at most: id to stage and model.
+FIXED = {m.id: (m.stage, m.id) for m in (HEAL, HINTS, PRINT_SCREEN, LENS, CROP, CUT_OUT)}
 
 
 @frozen

@@ -13,7 +13,7 @@ from crispgrain.core.errors import ShotError
 from crispgrain.core.model import Role, Stage
 from crispgrain.core.operation import Operation
 from crispgrain.core.outside import OutsidePicture
-from crispgrain.core.registry import HEAL, HINTS, find_model
+from crispgrain.core.registry import HEAL, HINTS, PRINT_SCREEN, find_model
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.consistency import Consistency
 from crispgrain.core.render.mask_view import Colour, MaskView, Shown
@@ -79,7 +79,7 @@ def developed(treatment: Treatment) -> Treatment:
     """What counts as the source: the same development, nothing else, and nothing retouched."""
     plain = treatment.only([Stage.DEVELOP])
     retouched = (o for o in plain.operations if o.model and find_model(o.stage, o.model).may_be(Role.RETOUCH))
-    for operation in (*retouched, *(o for o in plain.operations if o.id in (HEAL.id, HINTS.id))):
+    for operation in (*retouched, *(o for o in plain.operations if o.id in (HEAL.id, HINTS.id, PRINT_SCREEN.id))):
         plain = plain.without(operation.id)
     return plain
 

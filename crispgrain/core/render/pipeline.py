@@ -18,7 +18,7 @@ from ..masks import Ground, Mask, blended
 from ..meter.reading import Reading
 from ..model import Context, Domain, Model, Product, Role, Stage, Values
 from ..resolve import Resolved, ResolvedOperation
-from ..stages.develop import lens, light
+from ..stages.develop import lens, light, print_screen
 from ..stages.develop.lighting import BASE, BASE_COLOUR, changes
 from ..stages.develop.lighting import PARAMETERS as LIGHT
 from ..stages.enlarge.size import target_size
@@ -307,13 +307,16 @@ def in_order(resolved: Resolved) -> list[ResolvedOperation]:
 
     Models on the mosaic go before Develop, which demosaics. Light is changed after Denoise, which knows the noise as it
     was metered, and before Sharpen. Crop and straighten, which stand first for the user, come just before Enlarge, and
-    are part of its resampling: earlier they would spoil what is known of noise and blur.
+    are part of its resampling: earlier they would spoil what is known of noise and blur. The dots of a print go before
+    Denoise, which would take them for noise.
     """
     order = list(PIXEL_STAGES)
 
     def place(operation: ResolvedOperation) -> float:
         if operation.model.domain is Domain.MOSAIC:
             return -1
+        if operation.model is print_screen.MODEL:
+            return order.index(Stage.DENOISE) - 0.5
         if operation.model.may_be(Role.RETOUCH):
             return order.index(Stage.DENOISE) + 0.7
         if operation.model is light.MODEL:
