@@ -19,6 +19,7 @@ from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.views import halo_mask
 from crispgrain.core.resolve import resolve
+from crispgrain.core.stages.develop.lighting import PARAMETERS, lit
 from crispgrain.core.treatment import Treatment
 from crispgrain.restoration.haze import air_light
 from crispgrain.restoration.tone import Tone, curve, toned
@@ -197,3 +198,28 @@ def test_black_and_white_by_shares():
     assert made[0] == pytest.approx(200, abs=1) and made[1:].max() <= 1
     none = only_red.set("develop.grey-red", 0.0)
     assert np.isfinite(result(colours, none)).all()
+
+
+NUMBERS = [p for p in PARAMETERS if p.is_number]
+
+
+@settings(max_examples=60, deadline=None, derandomize=True)
+@given(ends=st.lists(st.sampled_from((0, 1, 2)), min_size=len(NUMBERS), max_size=len(NUMBERS)), grey=st.booleans())
+def test_no_combination_of_ends_gives_what_is_no_number_or_colours_a_grey(ends, grey):
+    """Each slider at its least, where it starts, or at its most; a picture with noise below black and a lamp."""
+    values = {p.id: p.default for p in PARAMETERS}
+    for parameter, end in zip(NUMBERS, ends, strict=True):
+        start = 0.0 if parameter.id == "exposure" else float(parameter.default)
+        values[parameter.id] = (parameter.minimum, start, parameter.maximum)[end]
+    rng = np.random.default_rng(0)
+    pixels = np.linspace(0, 1, 40, dtype=np.float32)[None, :, None] + rng.normal(0, 0.02, (30, 40, 3)).astype(
+        np.float32
+    )
+    pixels[10:14, 10:14] = 6.0
+    if grey:
+        values["warmth"] = values["tint"] = 0.0
+        pixels = pixels[..., :1].repeat(3, -1)
+    out = lit(pixels, values)
+    assert np.isfinite(out).all() and out.shape == pixels.shape
+    if grey:
+        assert np.ptp(out, axis=-1).max() <= 1e-4 * max(1.0, float(np.abs(out).max()))
