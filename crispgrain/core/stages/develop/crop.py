@@ -11,7 +11,7 @@ from ...frame import Frame
 from ...meter.reading import Noise
 from ...model import Context, Model, Parameter, Role, Stage, Values
 from .crop_shape import AS_IT_IS, AS_SHOT, FREE, LANDSCAPE, OWN, PORTRAIT, QUARTERS, RATIOS, after
-from .crop_tools import CROP, FIND_LEVEL, LEVEL, PERSPECTIVE
+from .crop_tools import CROP, FIND_LEVEL, LEVEL, PERSPECTIVE, PRINT_EDGE
 from .perspective import lines_from
 from .reshape import reshaped
 
@@ -73,5 +73,5 @@ MODEL = Model(
     Stage.DEVELOP, "crop", "Crop", "Which part of the picture is wanted, and how it stands.",
     (*EDGES, ANGLE, LINES, RATIO, ASPECT, SIDE, TURN, MIRROR), run,
     lambda values, context: LANCZOS_LOBES + 1, after=after, roles=(Role.SHAPE,),
-    summary=lambda model, values, size: "cropped", tools=(CROP, LEVEL, FIND_LEVEL, PERSPECTIVE),
+    summary=lambda model, values, size: "cropped", tools=(CROP, LEVEL, FIND_LEVEL, PERSPECTIVE, PRINT_EDGE),
 )  # fmt: skip

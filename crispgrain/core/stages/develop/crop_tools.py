@@ -6,14 +6,19 @@ import math
 
 import numpy as np
 
+from crispgrain.restoration.sheet_edge import sheet_in
+
+from ...colour.spaces import srgb_encode
 from ...meter.level import tilt_of_shot
 from ...model import Drawn, Shape, Tool, ToolError, Values
 from ...transform import Transform
 from .crop_shape import perspective, seen_ratio, straightened
 from .perspective import MOST, as_text, correction, lines_from
+from .small import small_of
 
 EDGES = ("left", "top", "right", "bottom")
 LEAST = 4  # px of the source
+ANGLE_STEP, WITHIN = 0.05, 0.004  # degrees; of the shorter side, by which a print is cut within its edge
 
 
 def _of_rectangle(drawn: Drawn) -> Values:
@@ -40,6 +45,25 @@ def _found(drawn: Drawn) -> tuple[Values, str]:
     if not tilt.sure:
         raise ToolError(f"Nothing says surely what is level or upright here ({tilt.degrees:+.1f}°, {share}).")
     return {"angle": -tilt.degrees}, f"It leaned by {tilt.degrees:+.2f}°; {share}."
+
+
+def _to_the_edge(drawn: Drawn) -> tuple[Values, str]:
+    """Straight and cut to the edges of a print, a hair within them."""
+    size = drawn.source.size
+    small = np.clip(srgb_encode(small_of(drawn.source)), 0, 1)
+    sheet = sheet_in(small)
+    if sheet is None:
+        raise ToolError("No print stands out from what it lies on.")
+    angle = round(-sheet.slant / ANGLE_STEP) * ANGLE_STEP
+    corners = sheet.corners * (size.width / small.shape[1], size.height / small.shape[0])
+    there = straightened({**drawn.values, "angle": angle}, size).inverse
+    x, y = (np.sort(v) for v in there(*corners.T))
+    inside = WITHIN * min(size.width, size.height)
+    # Of the two corners at each edge the inner one, so that nothing of the bed is left.
+    ends = x[1] + inside, y[1] + inside, x[2] - inside, y[2] - inside
+    shares = (100 * float(v) / side for v, side in zip(ends, (size.width, size.height) * 2, strict=True))
+    cut = {edge: min(max(share, 0.0), 100.0) for edge, share in zip(EDGES, shares, strict=True)}
+    return {**cut, "angle": round(angle, 2)}, f"The print leaned by {sheet.slant:+.2f}°."
 
 
 def _of_perspective(drawn: Drawn) -> tuple[Values, str]:
@@ -69,6 +93,10 @@ LEVEL = Tool(
 )  # fmt: skip
 FIND_LEVEL = Tool(
     "Find level", "Looking for what is level or upright …", "straightened as found", Shape.NOTHING, _found, slow=True,
+)  # fmt: skip
+PRINT_EDGE = Tool(
+    "Print’s edge", "Looking for the edges of a print …", "cut to the print's edge", Shape.NOTHING, _to_the_edge,
+    slow=True,
 )  # fmt: skip
 PERSPECTIVE = Tool(
     "Perspective line …", "Draw along something that is upright or level; two of a kind set it right. Esc leaves it.",
