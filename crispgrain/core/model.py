@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import Enum, StrEnum
 
 from crispgrain.arrays import Array
@@ -103,13 +103,14 @@ class Drawn:
 
     ``points`` are x and y in px of the source (for a crop, of the source as its lens should have drawn it): both ends
     of a line, or the four corners of a rectangle, clockwise from its upper left as it was seen. ``values`` are those of
-    the operation.
+    the operation, ``around`` those of its stage everywhere, for a zone.
     """
 
     points: tuple[tuple[float, float], ...]
     source: Source
     reading: Reading
     values: Values
+    around: Values = field(default_factory=dict)
 
 
 @dataclass(frozen=True)

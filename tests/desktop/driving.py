@@ -7,7 +7,9 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QImage
 
 from crispgrain.core.colour import icc
+from crispgrain.core.model import Stage
 from crispgrain.geometry import Rect
+from crispgrain.session.comparing import Arrangement
 from crispgrain.session.shots import State
 
 PATIENCE = 240_000  # ms, never used up where all is well: machines that test may be slow
@@ -37,6 +39,16 @@ def hearing(signal, qtbot):
     signal.connect(lambda *values: heard.append(values))
     yield
     qtbot.waitUntil(lambda: bool(heard), timeout=PATIENCE)
+
+
+def develop_alone(window, qtbot, path) -> None:
+    """Open a shot; its result alone at 100 %, under Develop."""
+    window.open_paths([path])
+    settle(window, qtbot)
+    window.session.comparing.set_arrangement(Arrangement.RESULT)
+    window.session.choose_stage(Stage.DEVELOP)
+    window.easel.set_zoom(1.0)
+    settle(window, qtbot)
 
 
 def pixels_of(widget) -> np.ndarray:

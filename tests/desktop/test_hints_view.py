@@ -6,8 +6,7 @@ from PIL import Image
 from PySide6.QtCore import Qt
 
 from crispgrain.core.model import Stage
-from crispgrain.session.comparing import Arrangement
-from tests.desktop.driving import LEFT, drag, pixels_of, settle
+from tests.desktop.driving import LEFT, develop_alone, drag, pixels_of, settle
 from tests.desktop.test_zones import on_easel
 
 pytestmark = pytest.mark.slow
@@ -20,12 +19,8 @@ def test_strokes_of_a_colour_from_another_picture_colour_what_is_alike(window, q
     colours = np.full((60, 80, 3), (170, 60, 50), np.uint8)
     colours[:20] = (40, 90, 150)
     Image.fromarray(colours).save(tmp_path / "colours.png")
-    window.open_paths([tmp_path / "grey.png"])
-    settle(window, qtbot)
-    window.session.comparing.set_arrangement(Arrangement.RESULT)
-    window.session.choose_stage(Stage.DEVELOP)
+    develop_alone(window, qtbot, tmp_path / "grey.png")
     window.session.choose_operation("colour-by-hints")
-    window.easel.set_zoom(1.0)
     settle(window, qtbot)
     row = window.controls.rows["colour"]
     row.take_palette(tmp_path / "nothing.png")

@@ -14,7 +14,7 @@ from crispgrain.core.treatment import Treatment
 from crispgrain.session.comparing import Arrangement, Look
 from crispgrain.session.masking import as_parts
 from tests.core.test_mask_shapes import overlap, scene
-from tests.desktop.driving import LEFT, PATIENCE, drag, pixels_of, settle
+from tests.desktop.driving import LEFT, PATIENCE, develop_alone, drag, pixels_of, settle
 from tests.desktop.test_zones import choose, grey, on_easel, type_value
 
 __all__ = ["grey"]
@@ -289,12 +289,7 @@ def test_one_colour_is_pointed_at_and_dragged(window, qtbot, tmp_path):
     pixels = np.full((400, 600, 3), (90, 110, 150), np.uint8)
     pixels[:, 300:] = (150, 90, 80)
     Image.fromarray(pixels).save(tmp_path / "two.png")
-    window.open_paths([tmp_path / "two.png"])
-    settle(window, qtbot)
-    window.session.comparing.set_arrangement(Arrangement.RESULT)
-    window.session.choose_stage(Stage.DEVELOP)
-    window.easel.set_zoom(1.0)
-    settle(window, qtbot)
+    develop_alone(window, qtbot, tmp_path / "two.png")
     way(window, "Colour …")
     qtbot.mouseClick(window.easel, LEFT, pos=on_easel(window, 450, 200))
     settle(window, qtbot)

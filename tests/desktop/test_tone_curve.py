@@ -8,8 +8,7 @@ from PySide6.QtCore import Qt
 from crispgrain.core.errors import TreatmentError
 from crispgrain.core.model import Stage
 from crispgrain.core.treatment import Treatment
-from crispgrain.session.comparing import Arrangement
-from tests.desktop.driving import LEFT, drag, pixels_of, settle
+from tests.desktop.driving import LEFT, develop_alone, drag, pixels_of, settle
 from tests.desktop.test_zones import on_easel
 
 pytestmark = pytest.mark.slow
@@ -18,12 +17,7 @@ pytestmark = pytest.mark.slow
 def test_points_are_set_dragged_moved_by_keys_and_taken_away(window, qtbot, tmp_path):
     pixels = np.repeat(np.linspace(0, 255, 600).astype(np.uint8)[None, :, None], 400, 0).repeat(3, -1)
     Image.fromarray(pixels).save(tmp_path / "ramp.png")
-    window.open_paths([tmp_path / "ramp.png"])
-    settle(window, qtbot)
-    window.session.comparing.set_arrangement(Arrangement.RESULT)
-    window.session.choose_stage(Stage.DEVELOP)
-    window.easel.set_zoom(1.0)
-    settle(window, qtbot)
+    develop_alone(window, qtbot, tmp_path / "ramp.png")
     field = window.controls.rows["curve"].field
     window.controls.ensureWidgetVisible(field)
     settle(window, qtbot)

@@ -8,8 +8,7 @@ from PySide6.QtCore import QPoint, Qt
 from crispgrain.core.model import Stage
 from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.easel.guides import Guides
-from crispgrain.session.comparing import Arrangement
-from tests.desktop.driving import LEFT, PATIENCE, drag, pixels_of, settle
+from tests.desktop.driving import LEFT, PATIENCE, develop_alone, drag, pixels_of, settle
 
 pytestmark = pytest.mark.slow
 
@@ -221,11 +220,7 @@ def test_where_a_patch_is_from_is_seen_and_moved(window, qtbot, tmp_path):
     pixels[:, 450:] = 180  # another paper
     pixels[147:154, 297:304] = 250
     Image.fromarray(pixels).save(tmp_path / "spot.png")
-    window.open_paths([tmp_path / "spot.png"])
-    settle(window, qtbot)
-    window.session.comparing.set_arrangement(Arrangement.RESULT)
-    window.session.choose_stage(Stage.DEVELOP)
-    window.easel.set_zoom(1.0)
+    develop_alone(window, qtbot, tmp_path / "spot.png")
     choose(window, "Heal")
     window.change_setting("heal.size", 3.0)
     qtbot.mouseClick(window.controls.tools[0], LEFT)
@@ -254,12 +249,7 @@ def test_where_a_patch_is_from_is_seen_and_moved(window, qtbot, tmp_path):
 
 def test_a_neutral_place_is_pointed_at_and_the_picture_becomes_grey(window, qtbot, tmp_path):
     Image.fromarray(np.full((400, 600, 3), (120, 104, 92), np.uint8)).save(tmp_path / "warm.png")
-    window.open_paths([tmp_path / "warm.png"])
-    settle(window, qtbot)
-    window.session.comparing.set_arrangement(Arrangement.RESULT)
-    window.session.choose_stage(Stage.DEVELOP)
-    window.easel.set_zoom(1.0)
-    settle(window, qtbot)
+    develop_alone(window, qtbot, tmp_path / "warm.png")
     tool = next(b for b in window.controls.tools if b.text().startswith("Neutral"))
     qtbot.mouseClick(tool, LEFT)
     qtbot.mouseClick(window.easel, LEFT, pos=on_easel(window, 300, 200))
@@ -273,3 +263,27 @@ def test_a_neutral_place_is_pointed_at_and_the_picture_becomes_grey(window, qtbo
     remove = next(b for b in window.controls.tools if b.text() == "Set light")
     qtbot.mouseClick(remove, LEFT)
     qtbot.waitUntil(lambda: "Light by white patch" in window.status.words.text(), timeout=PATIENCE)
+
+
+def test_two_lights_in_one_picture_are_each_made_neutral(window, qtbot, tmp_path):
+    pixels = np.full((400, 600, 3), (132, 120, 108), np.uint8)  # a lamp, and a window
+    pixels[:, 300:] = (110, 118, 126)
+    Image.fromarray(pixels).save(tmp_path / "two-lights.png")
+    develop_alone(window, qtbot, tmp_path / "two-lights.png")
+
+    def neutral(x, y):
+        qtbot.mouseClick(next(b for b in window.controls.tools if b.text().startswith("Neutral")), LEFT)
+        qtbot.mouseClick(window.easel, LEFT, pos=on_easel(window, x, y))
+        settle(window, qtbot)
+
+    def tinted(x):
+        at = on_easel(window, x, 200)
+        return int(np.ptp(pixels_of(window.easel)[at.y(), at.x()].astype(int)))
+
+    neutral(100, 100)
+    assert tinted(200) <= 2 and tinted(500) > 20
+    next(a for a in window.mask_flow.ways.actions() if a.text() == "Rectangle …").trigger()
+    drag(qtbot, window.easel, on_easel(window, 320, 20), on_easel(window, 590, 390))
+    settle(window, qtbot)
+    neutral(450, 100)
+    assert tinted(450) <= 3 and tinted(200) <= 2

@@ -62,7 +62,8 @@ class ToolFlow(QObject):
         if concretely.model.may_be(Role.SHAPE) and self._session.pipeline is not None:
             to_source = self._session.pipeline.unbent.inverse.after(to_source)
         points = moved_points(points, to_source) if points else ()
-        drawn = Drawn(points, shot.source, shot.reading, concretely.values)
+        everywhere = concrete(self._session.treatment[given.stage], shot.source, shot.reading).values
+        drawn = Drawn(points, shot.source, shot.reading, concretely.values, {} if given.everywhere else everywhere)
 
         def done(answer: Values | tuple[Values, str]) -> None:
             settings, said = answer if isinstance(answer, tuple) else (answer, "")

@@ -18,6 +18,7 @@ from ...meter.reading import Reading
 from ...model import Context, Drawn, Model, Product, Role, Shape, Stage, Tool, Values
 from .lighting import PARAMETERS, curves_of, lit, tone_of
 from .small import small_of
+from .white import NEUTRAL
 
 ALONG, UP = 200.0, 4.0  # % of strength for the picture's width, and stops for its height
 AIR = Product("air", 1, (), lambda source, reading, values: haze.air_light(small_of(source)))
@@ -94,5 +95,5 @@ def after(frame: Frame, values: Values) -> Frame:
 MODEL = Model(
     Stage.DEVELOP, "light", "Light", "Brighter or darker, warmer or cooler, in a part of the picture.",
     tuple(replace(p, metered=None) for p in PARAMETERS), run, margin, after=after, roles=(Role.ZONE,),
-    summary=summary, tolerance=1e-5, tools=(DRAG,),
+    summary=summary, tolerance=1e-5, tools=(NEUTRAL, DRAG),
 )  # fmt: skip

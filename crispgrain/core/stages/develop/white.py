@@ -83,7 +83,13 @@ def _pointed_at(drawn: Drawn) -> Values:
     colour = np.median(_working(drawn.source, rect).reshape(-1, 3), axis=0)
     if colour.min() <= DARK:
         raise ToolError("It is too dark there to tell its colour.")
-    return balance(colour.astype(np.float64))
+    return _beyond(colour.astype(np.float64), drawn.around)
+
+
+def _beyond(light: NDArray[np.float64], around: Values) -> Values:
+    """A balance for a light, beside that which a zone's surroundings have already."""
+    done = light_gains(float(around.get("warmth", 0.0)), float(around.get("tint", 0.0)))
+    return balance(light * done)
 
 
 def _told(drawn: Drawn) -> tuple[Values, str]:
@@ -95,7 +101,7 @@ def _told(drawn: Drawn) -> tuple[Values, str]:
         given = (float(drawn.values[KELVIN.id]), float(drawn.values[DUV.id]))
         light = ILLUMINANTS[how] if how in ILLUMINANTS else light_of(*given)
         seen = as_developed(light, drawn.source)
-    return balance(seen), f"Light by {CAST.label(how)}: {words(light)}."
+    return _beyond(seen, drawn.around), f"Light by {CAST.label(how)}: {words(light)}."
 
 
 def words(light: Chromaticity) -> str:
