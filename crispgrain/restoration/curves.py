@@ -49,7 +49,7 @@ def through(points: Points) -> Curve:
     --------
     >>> curve = through(((0.0, 0.0), (0.5, 0.6), (1.0, 1.0)))
     >>> [round(float(v), 3) for v in curve(np.array([0.0, 0.25, 0.5, 1.0, 1.5]))]
-    [0.0, 0.322, 0.6, 1.0, 1.3]
+    [0.0, 0.327, 0.6, 1.0, 1.3]
     """
     if len(points) < 2:
         raise ValueError("a curve needs two points at least")

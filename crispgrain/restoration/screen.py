@@ -36,7 +36,13 @@ class Screen:
 
 
 def blocks_of(height: int, width: int, most: int) -> Iterator[tuple[int, int]]:
-    """Upper left corners of at most so many blocks, spread over a picture."""
+    """Upper left corners (row, column) of at most so many blocks, spread over a picture of so many px.
+
+    Examples
+    --------
+    >>> list(blocks_of(300, 260, 3))
+    [(0, 0), (128, 0)]
+    """
     if height < BLOCK or width < BLOCK:
         return
     rows, columns = range(0, height - BLOCK + 1, BLOCK), range(0, width - BLOCK + 1, BLOCK)
@@ -46,7 +52,14 @@ def blocks_of(height: int, width: int, most: int) -> Iterator[tuple[int, int]]:
 
 
 def power_of(block: Array) -> NDArray[np.float64]:
-    """Power of a block of luma (BLOCK x BLOCK), without its mean: BLOCK x BLOCK/2 + 1."""
+    """Power of a block of luma (BLOCK x BLOCK), without its mean: BLOCK x BLOCK/2 + 1.
+
+    Examples
+    --------
+    >>> power = power_of(np.cos(np.arange(BLOCK) * np.pi / 4)[None].repeat(BLOCK, 0).astype(np.float32))
+    >>> [int(n) for n in np.unravel_index(power.argmax(), power.shape)]
+    [0, 16]
+    """
     window = np.hanning(BLOCK + 1)[:-1].astype(np.float32)
     return np.abs(np.fft.rfft2((block - block.mean()) * window[:, None] * window)) ** 2
 
