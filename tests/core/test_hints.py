@@ -80,7 +80,7 @@ def test_strokes_are_kept_as_text_and_drawn_by_the_tool():
     hints = [Hint((0.2, 0.4, 0.6), 0.01, ((0.1, 0.2), (0.3, 0.4)))]
     assert hints_from(as_text(hints)) == hints
     source = grey_of(np.full((100, 200, 3), 0.5, np.float32))
-    values = {"hints": as_text(hints), "colour": "#804020", "size": 4.0}
+    values = {"hints": as_text(hints), "paint": "#804020", "size": 4.0}
     added = hints_from(str(STROKE.settings(Drawn(((20.0, 50.0), (40.0, 50.0)), source, READING, values))["hints"]))
     assert len(added) == 2 and added[1].points == ((0.1, 0.5), (0.2, 0.5)) and added[1].radius == pytest.approx(0.02)
 

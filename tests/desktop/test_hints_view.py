@@ -22,13 +22,13 @@ def test_strokes_of_a_colour_from_another_picture_colour_what_is_alike(window, q
     develop_alone(window, qtbot, tmp_path / "grey.png")
     window.session.choose_operation("colour-by-hints")
     settle(window, qtbot)
-    row = window.controls.rows["colour"]
+    row = window.controls.rows["paint"]
     row.take_palette(tmp_path / "nothing.png")
     assert "nothing.png" in row.told.text()
     row.take_palette(tmp_path / "colours.png")
     red = next(s for s in row.swatches if int(s.accessibleName()[1:3], 16) > 120)
     qtbot.mouseClick(red, LEFT)
-    assert window.session.treatment.find("colour-by-hints").values["colour"] == red.accessibleName()
+    assert window.session.treatment.find("colour-by-hints").values["paint"] == red.accessibleName()
     qtbot.mouseClick(window.controls.tools[0], LEFT)
     drag(qtbot, window.easel, on_easel(window, 100, 100), on_easel(window, 180, 120))
     settle(window, qtbot)

@@ -139,7 +139,7 @@ def _stroke(drawn: Drawn) -> Values:
         raise ToolError(f"There are {MOST} strokes of colour at most.")
     shares = (np.array(drawn.points) / (size.width, size.height)).clip(-0.5, 1.5)
     points = tuple((round(x, 5), round(y, 5)) for x, y in shares.tolist())
-    hint = Hint(colour_from(str(drawn.values["colour"])), float(drawn.values["size"]) / 200, points)
+    hint = Hint(colour_from(str(drawn.values["paint"])), float(drawn.values["size"]) / 200, points)
     return {"hints": as_text([*hints, hint])}
 
 
@@ -152,7 +152,7 @@ MODEL = Model(
     (
         Parameter("hints", "Strokes", "Colour, radius and places of each; empty for none.", "", check=hints_from,
                   per_shot=True),
-        Parameter("colour", "Colour", "Of the next stroke.", "#b08d57", check=colour_from, colour=True),
+        Parameter("paint", "Colour", "Of the next stroke.", "#b08d57", check=colour_from, colour=True),
         Parameter("size", "Size", "Of the next stroke, across, as a share of the longer side.", 1.0, 0.1, 10, 0.1, "%"),
         Parameter("strength", "Strength", "Of all these colours.", 100.0, 0, 200, 1, "%"),
     ),
