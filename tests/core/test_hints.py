@@ -16,7 +16,8 @@ from crispgrain.core.model import Drawn, Stage
 from crispgrain.core.operation import Operation
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
-from crispgrain.core.stages.develop.hints import MODEL, STROKE, Hint, as_text, hints_from
+from crispgrain.core.stages.develop.hint_strokes import STROKE, Hint, as_text, hints_from
+from crispgrain.core.stages.develop.hints import MODEL
 from crispgrain.core.treatment import Treatment
 from crispgrain.geometry import Rect
 from tests.conftest import photograph

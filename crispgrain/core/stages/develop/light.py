@@ -4,32 +4,21 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-import numpy as np
-
 from crispgrain.arrays import Array
 from crispgrain.geometry import Size
 from crispgrain.restoration import haze, tone
-from crispgrain.restoration.fading import Fading, fading_of
+from crispgrain.restoration.fading import Fading
 from crispgrain.restoration.tone import Tone, curve
 
-from ...files.source import Source
 from ...frame import Frame
-from ...meter.reading import Reading
-from ...model import Context, Drawn, Model, Product, Role, Shape, Stage, Tool, Values
+from ...model import Context, Model, Product, Role, Stage, Values
+from .drag import DRAG
+from .fading import FADING
 from .lighting import PARAMETERS, curves_of, lit, tone_of
 from .small import small_of
 from .white import NEUTRAL
 
-ALONG, UP = 200.0, 4.0  # % of strength for the picture's width, and stops for its height
 AIR = Product("air", 1, (), lambda source, reading, values: haze.air_light(small_of(source)))
-
-
-def _fading(source: Source, reading: Reading, values: Values) -> Array:
-    found = fading_of(small_of(source))
-    return np.stack([found.stain, found.kept])
-
-
-FADING = Product("fading", 1, (), _fading)
 
 
 def summary(model: Model, values: Values, size: Size) -> str:
@@ -42,27 +31,6 @@ def summary(model: Model, values: Values, size: Size) -> str:
     changed += ["black and white"] if values["grey"] == "on" else []
     changed += ["colour"] if (values["colour"], values["pale"], values["hue"]) != (100.0, 0.0, 0.0) else []
     return ", ".join(changed) or "as shot"
-
-
-def _dragged(drawn: Drawn) -> Values:
-    """Along the picture to the right stronger colours, upwards lighter ones, from where they are now."""
-    (left, from_), (right, to) = drawn.points
-    size = drawn.source.size
-    strength = float(drawn.values["colour"]) + ALONG * (right - left) / size.width
-    stops = float(drawn.values["exposure"]) + UP * (from_ - to) / size.height
-    return {"colour": _within("colour", strength), "exposure": _within("exposure", stops)}
-
-
-def _within(name: str, value: float) -> float:
-    parameter = next(p for p in PARAMETERS if p.id == name)
-    snapped = round(value / parameter.step) * parameter.step
-    return round(min(max(snapped, parameter.minimum), parameter.maximum), 3)
-
-
-DRAG = Tool(
-    "Drag …", "Drag from a colour: right for stronger, left for paler, up for lighter. Esc leaves it.", "dragged",
-    Shape.LINE, _dragged,
-)  # fmt: skip
 
 
 def run(pixels: Array, values: Values, context: Context) -> Array:
