@@ -13,7 +13,7 @@ from crispgrain.core.errors import ShotError
 from crispgrain.core.model import Role, Stage
 from crispgrain.core.operation import Operation
 from crispgrain.core.outside import OutsidePicture
-from crispgrain.core.registry import HEAL, HINTS, PRINT_SCREEN, find_model
+from crispgrain.core.registry import find_model
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.consistency import Consistency
 from crispgrain.core.render.mask_view import Colour, MaskView, Shown
@@ -21,7 +21,7 @@ from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.views import Axis, Halo, Outside, Residual, Result, View
 from crispgrain.core.render.whole import settings_of
 from crispgrain.core.shot import Shot
-from crispgrain.core.treatment import Treatment
+from crispgrain.core.treatment import FIXED, Treatment
 
 VIEW_TILE = 256  # px; smaller than for a file, so that less is computed that lies outside the view
 
@@ -78,9 +78,11 @@ class Comparison:
 def developed(treatment: Treatment) -> Treatment:
     """What counts as the source: the same development, nothing else, and nothing retouched."""
     plain = treatment.only([Stage.DEVELOP])
-    retouched = (o for o in plain.operations if o.model and find_model(o.stage, o.model).may_be(Role.RETOUCH))
-    for operation in (*retouched, *(o for o in plain.operations if o.id in (HEAL.id, HINTS.id, PRINT_SCREEN.id))):
-        plain = plain.without(operation.id)
+    for operation in plain.operations:
+        # What there is one of at most is its model, whether that is said or not.
+        model = operation.model or FIXED.get(operation.id, ("", ""))[1]
+        if model and find_model(operation.stage, model).may_be(Role.RETOUCH):
+            plain = plain.without(operation.id)
     return plain
 
 

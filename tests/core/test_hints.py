@@ -4,6 +4,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from PIL import Image
 
 from crispgrain.core.colour import icc
 from crispgrain.core.colour.difference import ciede2000, lab
@@ -94,8 +95,6 @@ def test_what_is_no_stroke_of_colour_is_refused(text):
 
 
 def test_the_palette_of_a_picture_is_what_it_is_made_of(tmp_path):
-    from PIL import Image
-
     pixels = np.full((90, 120, 3), (200, 60, 40), np.uint8)
     pixels[:30] = (30, 90, 160)
     Image.fromarray(pixels).save(tmp_path / "two.png")

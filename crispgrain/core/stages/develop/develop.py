@@ -25,7 +25,7 @@ TOE = np.float32(0.03)
 CLIPPED = 0.985  # share of saturation from which a sensor value no longer tells the truth
 
 PARAMETERS = (
-    Parameter("base", "At first", "The tones a RAW comes up with: by its histogram, as its camera shows it, or "
+    Parameter("base", "Base curve", "The tones a RAW comes up with: by its histogram, as its camera shows it, or "
               "plainly as light is.", "histogram", choices=("histogram", "camera", "linear"),
               labels=("by histogram", "as the camera", "linear")),
     *LIGHT,
