@@ -461,3 +461,28 @@ def test_sets_without_folders_of_their_own_are_all_made_after_an_ended_call(tmp_
     journal.close()
     assert main([*call, "--sets", "One,Two"]) == 0
     assert sorted(p.name for p in out.iterdir()) == ["plain-one.png", "plain-two.tif"]
+
+
+def test_what_is_left_of_a_damaged_shot_is_written_when_asked_for(roll_folder, tmp_path, capsys):
+    out, broken = tmp_path / "out", roll_folder / "d-broken.jpg"
+    arguments = ["run", str(broken), "--out", str(out), "--only", "develop", "--format", "png", "--bits", "8"]
+    assert main(arguments) == 1 and not any(out.glob("*.png"))
+    for more in ([], ["--jobs", "2"]):
+        assert main([*arguments, *more, "--rescue"]) == 0
+    said = capsys.readouterr()
+    assert said.err.count("of the picture is lost") >= 2
+    first, second = (np.asarray(Image.open(p)) for p in sorted(out.glob("*.png")))
+    assert np.array_equal(first, second) and first.std() > 10
+
+
+def test_pictures_are_taken_out_of_a_cards_image(roll_folder, tmp_path, capsys):
+    picture = next(p for p in sorted(roll_folder.iterdir()) if p.suffix == ".jpg" and "broken" not in p.name)
+    card, out = tmp_path / "card.img", tmp_path / "out"
+    card.write_bytes(bytes(2048) + picture.read_bytes() + bytes(1024))
+    assert main(["carve", str(card), "--out", str(out)]) == 0
+    assert main(["carve", str(card), "--out", str(out)]) == 0  # nothing is overwritten
+    written = sorted(out.iterdir())
+    assert len(written) == 2 and all(p.read_bytes() == picture.read_bytes() for p in written)
+    (tmp_path / "zeros.img").write_bytes(bytes(5000))
+    assert main(["carve", str(tmp_path / "zeros.img"), "--out", str(out)]) == 1
+    assert "zeros.img: no picture" in capsys.readouterr().err

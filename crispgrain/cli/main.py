@@ -11,7 +11,7 @@ from crispgrain.core.errors import ShotError, TreatmentError
 
 from .parser import make_parser
 
-COMMANDS = ("run", "edit", "meter", "proof", "lab", "sheet", "models", "demo", "completion")
+COMMANDS = ("run", "edit", "meter", "proof", "carve", "lab", "sheet", "models", "demo", "completion")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:

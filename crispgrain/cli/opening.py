@@ -13,8 +13,11 @@ from crispgrain.store import Store
 from crispgrain.store.sensors import known_shot, learn
 
 
-def opened(paths: Sequence[Path], deep: bool = True) -> Iterator[Shot | ShotError]:
-    """Each file when its turn comes; all RAW is measured first if there are several, for it tells of its camera."""
+def opened(paths: Sequence[Path], deep: bool = True, rescue: bool = False) -> Iterator[Shot | ShotError]:
+    """Each file when its turn comes; with ``rescue``, what is left of damaged ones.
+
+    All RAW is measured first if there are several, for it tells of its camera.
+    """
     files, problems = find_shots(paths, deep)
     yield from problems
     store = Store(store_file())
@@ -23,8 +26,17 @@ def opened(paths: Sequence[Path], deep: bool = True) -> Iterator[Shot | ShotErro
     try:
         for path in files:
             try:
-                yield known_shot(path, store)
+                yield _one(path, store, rescue)
             except ShotError as error:
                 yield error
     finally:
         store.close()
+
+
+def _one(path: Path, store: Store, rescue: bool) -> Shot:
+    try:
+        return known_shot(path, store)
+    except ShotError:
+        if not rescue or not path.is_file():
+            raise
+        return known_shot(path, store, rescue=True)

@@ -18,6 +18,7 @@ from crispgrain.core.stages.enlarge.size import SCREENS
 from crispgrain.core.stages.print.file import LIKE_SOURCE
 from crispgrain.core.stages.print.paper import FILL, FIT
 
+from .carve import carve_files
 from .demo import demo_roll
 from .edit import edit_files
 from .lab import ask_lab
@@ -42,6 +43,9 @@ def make_parser() -> argparse.ArgumentParser:
     run.add_argument("--out", required=True, type=Path, metavar="DIR", help="folder for the results")
     base = _treatment_arguments(run)
     base.add_argument("--rules", type=Path, metavar="R.json", help="rules that say which preset each shot gets")
+    run.add_argument(
+        "--rescue", action="store_true", help="write what is left of damaged files, too; says how much is lost"
+    )
     run.add_argument("--dry-run", action="store_true", help="say what would be written, and write nothing")
     run.add_argument(
         "--set", action="append", default=[], metavar="STAGE.FIELD=VALUE", dest="settings",
@@ -131,6 +135,11 @@ def make_parser() -> argparse.ArgumentParser:
     proof.add_argument("files", nargs="+", type=Path, metavar="FILES", help="shots as they are treated, or results")
     proof.add_argument("--icc", required=True, type=Path, metavar="FILE")
     proof.add_argument("--json", action="store_true")
+
+    carve = jobs.add_parser("carve", help="take the pictures out of a card's image or any other data")
+    carve.set_defaults(job=carve_files)
+    carve.add_argument("files", nargs="+", type=Path, metavar="FILES")
+    carve.add_argument("--out", required=True, type=Path, metavar="DIR", help="folder for the pictures")
 
     lab = jobs.add_parser("lab", help="let a simulated print lab take files, or say why not")
     lab.set_defaults(job=ask_lab)

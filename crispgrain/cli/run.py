@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from functools import partial
 from pathlib import Path
 
-from attrs import frozen
+from attrs import evolve, frozen
 
 from crispgrain import presets
 from crispgrain.core.errors import ShotError, TreatmentError
@@ -82,12 +82,12 @@ def _treated(
     """
     sets = export_sets.named(options.sets) if options.sets else [None]
     number = 0
-    for shot in opened(options.files, options.deep):
+    for shot in opened(options.files, options.deep, options.rescue):
         number += 1
         try:
             if isinstance(shot, ShotError):
                 raise shot
-            own = treatment_of(options, shot.path, shot)
+            own = evolve(treatment_of(options, shot.path, shot), rescue=shot.source.lost is not None)
             cache = TileCache()  # what several sets have in common is computed once
             for one in sets:
                 folder = options.out if one is None else one.within(options.out)

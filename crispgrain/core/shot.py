@@ -32,8 +32,8 @@ class Shot:
         return Pipeline(self.source, self.reading, resolve(treatment, self.source, self.reading), cache, tile)
 
 
-def open_shot(path: Path, meter: Callable[[Source], Reading] | None = None) -> Shot:
-    """Read and measure a shot.
+def open_shot(path: Path, meter: Callable[[Source], Reading] | None = None, rescue: bool = False) -> Shot:
+    """Read and measure a shot; with ``rescue``, what is left of a damaged one.
 
     Raises
     ------
@@ -42,7 +42,7 @@ def open_shot(path: Path, meter: Callable[[Source], Reading] | None = None) -> S
         the matter with one file must not end the work on others.
     """
     try:
-        source = read_shot(path)
+        source = read_shot(path, rescue)
         return Shot(source, (meter or measure)(source))
     except ShotError:
         raise

@@ -32,12 +32,14 @@ FIXED = {m.id: (m.stage, m.id) for m in (HEAL, HINTS, PRINT_SCREEN, LENS, CROP, 
 class Treatment:
     """All settings for one shot, or (as a preset) for some stages of any shot.
 
-    Operations stand in the order of their stages; that *everywhere* comes first in each.
+    Operations stand in the order of their stages; that *everywhere* comes first in each. ``rescue`` says that the file
+    is damaged, and that what is left of it is wanted.
     """
 
     operations: tuple[Operation, ...] = ()
     name: str = ""
     mark: Mark = Mark.NONE  # of the shot; a preset has none, and sync leaves it alone
+    rescue: bool = False  # as is this
 
     def __getitem__(self, stage: Stage) -> Operation:
         """A stage's operation everywhere."""
@@ -176,8 +178,9 @@ class Treatment:
     def as_json(self) -> dict[str, Any]:
         named = {"name": self.name} if self.name else {}
         marked = {"mark": self.mark.value} if self.mark else {}
+        left = {"rescue": True} if self.rescue else {}
         operations = [o.as_json() for o in self.operations]
-        return {"format": FORMAT, "version": VERSION, **named, **marked, "operations": operations}
+        return {"format": FORMAT, "version": VERSION, **named, **marked, **left, "operations": operations}
 
     @classmethod
     def from_json(cls, data: Any) -> Treatment:
@@ -193,7 +196,7 @@ class Treatment:
         if error is not None:
             where = "/".join(str(p) for p in error.absolute_path) or "the top"
             raise TreatmentError(f"not a treatment: at {where}, {error.message}")
-        result = cls(name=data.get("name", ""), mark=Mark(data.get("mark", "")))
+        result = cls(name=data.get("name", ""), mark=Mark(data.get("mark", "")), rescue=data.get("rescue", False))
         for entry in data["operations"]:
             if result.find(entry["id"]):
                 raise TreatmentError(f"not a treatment: two operations are called “{entry['id']}”")

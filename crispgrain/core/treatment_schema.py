@@ -31,6 +31,7 @@ def schema() -> dict[str, Any]:
             "version": {"const": VERSION},
             "name": {"type": "string"},
             "mark": {"enum": [mark.value for mark in Mark if mark]},
+            "rescue": {"type": "boolean", "description": "The file is damaged, and what is left of it is wanted."},
             "operations": {"type": "array", "items": {"oneOf": [_operation(stage) for stage in Stage]}},
         },
     }

@@ -90,16 +90,17 @@ class LastShot:
         self._shot: Shot | None = None
         self._cache = TileCache()
 
-    def open(self, path: Path, reading: dict[str, Any] | None) -> tuple[Shot, TileCache]:
+    def open(self, path: Path, reading: dict[str, Any] | None, rescue: bool = False) -> tuple[Shot, TileCache]:
         """A shot, as it is on disk now; raises ShotError."""
         found = path.stat() if path.exists() else None
-        known = found and (path, found.st_size, found.st_mtime_ns, json.dumps(reading, sort_keys=True))
+        known = found and (path, found.st_size, found.st_mtime_ns, json.dumps(reading, sort_keys=True), rescue)
         if self._shot is None or known != self._known:
             self.forget()
             if reading is not None:
-                self._shot = open_shot(path, lambda source: reading_from_json(reading))
+                self._shot = open_shot(path, lambda source: reading_from_json(reading), rescue)
             else:
-                self._shot = known_shot(path, self._readings) if self._readings is not None else open_shot(path)
+                store = self._readings
+                self._shot = known_shot(path, store, rescue) if store is not None else open_shot(path, rescue=rescue)
             self._known = known
         return self._shot, self._cache
 
@@ -110,8 +111,9 @@ def answer(
     """Render what is wished, saying how far it is; a word for how it ended, and the file or what went wrong."""
     path, folder = Path(wish["path"]), Path(wish["folder"])
     try:
-        shot, cache = last.open(path, wish.get("reading"))
-        pipeline = shot.pipeline(Treatment.from_json(wish["treatment"]), cache)
+        treatment = Treatment.from_json(wish["treatment"])
+        shot, cache = last.open(path, wish.get("reading"), treatment.rescue)
+        pipeline = shot.pipeline(treatment, cache)
         name = result_name(pipeline, wish["name"] or TEMPLATE)
         say((TARGET, str(folder / name)))
 

@@ -13,7 +13,7 @@ from attrs import frozen
 from crispgrain.core.files import RAW_SUFFIXES
 from crispgrain.core.marks import Mark
 
-from .shots import OpenShot, ShotId
+from .shots import OpenShot, ShotId, State
 
 GAP = timedelta(minutes=3)  # between two shots of a series, at most
 TIME_FORMAT = "%Y:%m:%d %H:%M:%S"  # of Exif
@@ -30,6 +30,7 @@ class Order(StrEnum):
     ISO = "ISO"
     NOISE = "noise"
     BLUR = "blur"
+    LOST = "lost share"
     STATE = "state"
     MARK = "mark"
 
@@ -52,6 +53,7 @@ KEYS: dict[Order, Callable[[OpenShot], Any]] = {
     Order.ISO: lambda shot: shot.facts.iso or 0,
     Order.NOISE: _noise,
     Order.BLUR: _blur,
+    Order.LOST: lambda shot: shot.reading.size.lost if shot.reading is not None else float(shot.state is State.FAILED),
     Order.STATE: lambda shot: shot.state.value,
     Order.MARK: lambda shot: list(Mark).index(shot.treatment.mark),
 }

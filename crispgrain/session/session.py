@@ -253,7 +253,9 @@ class Session:
 
         Changes in a row with the same ``merge`` are undone as one.
         """
-        self._do({id: evolve(t, mark=self.roll[id].treatment.mark) for id, t in treatments.items()}, words, merge)
+        own = {id: self.roll[id].treatment for id in treatments}
+        kept = {id: evolve(t, mark=own[id].mark, rescue=own[id].rescue) for id, t in treatments.items()}
+        self._do(kept, words, merge)
 
     def mark(self, mark: Mark, ids: Iterable[ShotId] | None = None) -> None:
         """Mark shots, those chosen if none are named; the same mark on all of them once more takes it away."""
@@ -261,6 +263,12 @@ class Session:
         if all(self.roll[id].treatment.mark is mark for id in wanted):
             mark = Mark.NONE
         self._do({id: evolve(self.roll[id].treatment, mark=mark) for id in wanted}, f"Mark: {mark or 'none'}")
+
+    def rescue(self, ids: Iterable[ShotId] | None = None) -> None:
+        """Open what is left of damaged shots, those chosen if none are named; once more leaves them as they were."""
+        wanted = list(ids) if ids is not None else self.chosen
+        on = not all(self.roll[id].treatment.rescue for id in wanted)
+        self._do({id: evolve(self.roll[id].treatment, rescue=on) for id in wanted}, "What is left of damaged files")
 
     def _do(self, treatments: Treatments, words: str, merge: str = "") -> None:
         after = {id: t for id, t in treatments.items() if t != self.roll[id].treatment}
@@ -346,6 +354,7 @@ class Session:
             shot = self.roll[id]
             if treatment.mark is not shot.treatment.mark:
                 self.keeper.rate(shot.path, treatment.mark.rating, self.roll.sidecars)
+            anew = treatment.rescue is not shot.treatment.rescue
             shot.treatment = treatment
             self.roll.set_state(id, shot.settled_state)
             self.keeper.keep(sidecar_path(shot.path, self.roll.sidecars), treatment)
@@ -353,3 +362,5 @@ class Session:
                 self._pipeline = None
                 self._leave_missing_zone(treatment)
             self.treatment_changed.emit(id)
+            if anew:
+                self.roll.forget(id)

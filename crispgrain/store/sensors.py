@@ -20,9 +20,9 @@ from crispgrain.core.shot import Shot, open_shot
 from .store import Stamp, Store
 
 
-def known_shot(path: Path, store: Store) -> Shot:
+def known_shot(path: Path, store: Store, rescue: bool = False) -> Shot:
     """A shot with its reading, and its camera's noise from all shots of it that were measured; as open_shot."""
-    return open_shot(path, lambda source: known_reading(source, reading_of(source, store), store))
+    return open_shot(path, lambda source: known_reading(source, reading_of(source, store), store), rescue)
 
 
 def reading_of(source: Source, store: Store) -> Reading:

@@ -7,8 +7,10 @@ from types import SimpleNamespace
 import numpy as np
 import pytest
 import rawpy
+from attrs import evolve
 from PIL import Image
 from PySide6.QtCore import QPoint, Qt, QTimer
+from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QApplication
 
 from crispgrain.core.files import preview
@@ -18,8 +20,10 @@ from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.views import Approximate, Halo, Residual, Result
 from crispgrain.desktop.contact.thumbnails import quick_thumbnail
 from crispgrain.desktop.several.sync_dialog import SyncDialog
+from crispgrain.desktop.window.menus import LEFT as LEFT_OVER
 from crispgrain.geometry import Rect
 from crispgrain.session.comparing import Look
+from crispgrain.session.listing import Order
 from crispgrain.session.shots import State
 from crispgrain.store import sensors
 from tests.conftest import save_noisy_jpeg
@@ -312,3 +316,20 @@ def test_a_raw_shows_the_preview_the_camera_put_into_it(tmp_path, monkeypatch):
     assert (image.width(), image.height()) == (60, 90)
     assert image.pixelColor(30, 10).red() > 150  # turned clockwise, left becomes top
     assert image.pixelColor(30, 80).red() < 60
+
+
+def test_what_is_left_of_a_damaged_shot_is_opened_marked_and_left_again(opened, qtbot, roll_folder):
+    before = (roll_folder / "d-broken.jpg").read_bytes()
+    click_shot(opened, qtbot, 3)
+    qtbot.waitUntil(lambda: LEFT_OVER in opened.easel.message, timeout=PATIENCE)
+    next(a for a in opened.findChildren(QAction) if a.text() == LEFT_OVER).trigger()
+    settle(opened, qtbot)
+    entry = opened.session.on_easel
+    assert entry.headline.endswith("% lost") and entry.state is not State.FAILED and opened.easel.message == ""
+    assert np.ptp(pixels_of(opened.easel)[:, :, 1].astype(int)) > 60
+    roll = opened.session.roll
+    roll.arrange(evolve(roll.listing, order=Order.LOST, descending=True))
+    assert roll.listed[0] == entry.id
+    opened.session.history.undo()
+    qtbot.waitUntil(lambda: "cut short" in opened.easel.message, timeout=PATIENCE)
+    assert (roll_folder / "d-broken.jpg").read_bytes() == before

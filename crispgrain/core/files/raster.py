@@ -72,7 +72,7 @@ def _read_pillow(path: Path, data: bytes, facts: Facts, kind: str) -> PictureSou
                 raise ValueError("the pixels cannot be decoded")
             if stored.ndim == 3:
                 stored = stored[..., [2, 1, 0, 3][: stored.shape[2]]]
-            return _finish(path, turn_upright(stored, orientation), profile, facts)
+            return finished(path, turn_upright(stored, orientation), profile, facts)
         if picture.mode in ("P", "PA"):
             picture = picture.convert("RGBA" if "transparency" in picture.info else "RGB")
         elif picture.mode in ("YCbCr", "HSV"):
@@ -80,7 +80,7 @@ def _read_pillow(path: Path, data: bytes, facts: Facts, kind: str) -> PictureSou
         upright = np.asarray(ImageOps.exif_transpose(picture))
         if picture.mode == "LAB":
             return _lab_picture(path, upright, facts)
-        return _finish(path, upright, profile, facts, cmyk=picture.mode == "CMYK")
+        return finished(path, upright, profile, facts, cmyk=picture.mode == "CMYK")
 
 
 def _read_tiff(path: Path, facts: Facts) -> PictureSource:
@@ -115,7 +115,7 @@ def _read_tiff(path: Path, facts: Facts) -> PictureSource:
     if beside and beside[0] is tifffile.EXTRASAMPLE.UNSPECIFIED:  # of no known meaning (TIFF 6.0, section 18)
         stored = stored[..., : -len(beside)]
     multiplied = tifffile.EXTRASAMPLE.ASSOCALPHA in beside
-    return _finish(path, turn_upright(stored, orientation), profile, facts, cmyk, multiplied)
+    return finished(path, turn_upright(stored, orientation), profile, facts, cmyk, multiplied)
 
 
 def _lab_picture(path: Path, stored: NDArray, facts: Facts) -> PictureSource:
@@ -138,7 +138,7 @@ def turn_upright(pixels: NDArray, orientation: int) -> NDArray:
     return pixels
 
 
-def _finish(
+def finished(
     path: Path, stored: NDArray, profile: bytes, facts: Facts, cmyk: bool = False, multiplied: bool = False
 ) -> PictureSource:
     """Bring any channel layout to three channels that ``profile`` describes.

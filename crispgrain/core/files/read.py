@@ -3,47 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
+
 from ..errors import ShotError
-from .raster import read_raster
+from . import metadata
+from .kinds import RAW_SUFFIXES
+from .raster import finished, read_raster, turn_upright
 from .raw import read_raw
+from .rescue import GONE, rescued
 from .source import PICTURE_SUFFIXES, Source
 
-RAW_SUFFIXES = frozenset(
-    [
-        ".3fr",
-        ".arw",
-        ".cr2",
-        ".cr3",
-        ".crw",
-        ".dcr",
-        ".dng",
-        ".erf",
-        ".fff",
-        ".gpr",
-        ".iiq",
-        ".kdc",
-        ".mos",
-        ".mrw",
-        ".nef",
-        ".nrw",
-        ".orf",
-        ".pef",
-        ".raf",
-        ".raw",
-        ".rw2",
-        ".rwl",
-        ".sr2",
-        ".srf",
-        ".srw",
-        ".x3f",
-    ]
-)
 
-
-def read_shot(path: Path) -> Source:
-    """Read any shot.
+def read_shot(path: Path, rescue: bool = False) -> Source:
+    """Read any shot; with ``rescue``, what is left of a damaged one.
 
     Raises
     ------
@@ -62,7 +37,37 @@ def read_shot(path: Path) -> Source:
     if not head:
         raise ShotError(path, "the file is empty")
     kind = _kind(head, path.suffix.lower())
+    if rescue:
+        return _what_is_left(path, kind == "raw")
     return read_raw(path) if kind == "raw" else read_raster(path, kind)
+
+
+def _what_is_left(path: Path, raw: bool) -> Source:
+    """A shot of a damaged file, which says what it has lost."""
+    try:
+        found, mosaic = rescued(path, raw)
+        if raw and found.share > GONE:
+            raise ShotError(path, "nothing is left of its mosaic")
+    except ShotError:
+        if not raw:
+            raise
+        found, mosaic = rescued(path)  # perhaps its preview
+    facts = metadata.read_facts(path)
+    said = f"The file is damaged: {lost_words(found.share)}."
+    remarks = (said, *found.said)
+    if mosaic is not None:
+        facts = replace(mosaic.facts, remarks=(*remarks, *mosaic.facts.remarks))
+        return replace(mosaic, path=path, facts=facts, lost=found.lost)
+    facts = replace(facts, remarks=(*remarks, *facts.remarks), jpeg_luma=found.steps)
+    source = finished(path, turn_upright(found.stored, found.orientation), found.icc, facts)
+    return replace(source, lost=np.ascontiguousarray(turn_upright(found.lost, found.orientation)))
+
+
+def lost_words(share: float) -> str:
+    """How much of a picture is lost."""
+    if share <= 0:
+        return "nothing of the picture is lost"
+    return f"{max(100 * share, 0.1):.{0 if share >= 0.1 else 1}f} % of the picture is lost"
 
 
 def _kind(head: bytes, suffix: str) -> str:

@@ -67,6 +67,8 @@ class RawSource:
         signal 0..1 between black and white (DNG 1.4, NoiseProfile).
     daylight : float, 3, or None
         Gains that would make D65 neutral, as the camera's colour matrix has it; None where it has none.
+    lost : bool, H x W, or None
+        What a damaged file had lost, and what stands there was put there to be shown.
     """
 
     path: Path
@@ -80,6 +82,7 @@ class RawSource:
     facts: Facts = field(default_factory=Facts)
     serial: Hashable = field(default_factory=lambda: next(_serials))  # tells one reading of a file from the next
     daylight: NDArray[np.float32] | None = None
+    lost: NDArray[np.bool_] | None = None
     is_raw = True
     wraps = False
 
@@ -108,6 +111,8 @@ class PictureSource:
         The file had one channel.
     opacity : H x W or None
         As it is stored, where not all is opaque.
+    lost : bool, H x W, or None
+        As of a RAW.
     """
 
     path: Path
@@ -117,6 +122,7 @@ class PictureSource:
     facts: Facts = field(default_factory=Facts)
     serial: Hashable = field(default_factory=lambda: next(_serials))
     opacity: NDArray | None = None
+    lost: NDArray[np.bool_] | None = None
     is_raw = False
 
     @property

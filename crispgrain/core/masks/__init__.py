@@ -9,6 +9,7 @@ from .composite import Shape as Mask
 from .found import Found, Kind
 from .gradients import Lasso, LinearGradient, Oval
 from .ground import Ground
+from .lost import Lost
 from .picture import Picture
 from .rough import Rough
 from .schema import SCHEMA, mask_from_json
@@ -25,6 +26,7 @@ __all__ = [
     "Kind",
     "Lasso",
     "LinearGradient",
+    "Lost",
     "Mask",
     "Oval",
     "Part",

@@ -73,7 +73,7 @@ class Ground:
         more = origin.size.width // AGAIN
         stored = np.concatenate([origin.stored[:, -more:], origin.stored, origin.stored[:, :more]], axis=1)
         facts = replace(origin.facts, equirectangular=False)
-        longer = replace(origin, stored=stored, facts=facts, opacity=None, serial=(origin.serial, "joined"))
+        longer = replace(origin, stored=stored, facts=facts, opacity=None, lost=None, serial=(origin.serial, "joined"))
         found = compute(Ground(longer, longer, self.remembered))
         cut = round(found.shape[-1] * more / stored.shape[1])
         return found[..., cut : found.shape[-1] - cut]

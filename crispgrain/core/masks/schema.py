@@ -10,6 +10,7 @@ from ..errors import TreatmentError
 from .composite import Composite, How, Part, Shape
 from .found import Found, Kind
 from .gradients import Lasso, LinearGradient, Oval
+from .lost import Lost
 from .picture import Picture
 from .rough import Rough
 from .specks import Specks
@@ -51,6 +52,7 @@ LEAVES: list[dict[str, Any]] = [
     _object(["brush"], {"strokes": STROKES}, {"follow": SHARE}),
     _object(["rough"], {"strokes": STROKES}, {"softness": PERCENT}),
     _object(["dust"], {}, {"sensitivity": PERCENT, "largest": {"type": "number", "minimum": 0.0005, "maximum": 0.05}}),
+    _object(["lost"], {}),
     _object(["picture"], {"data": {"type": "string"}}),
     _object(
         [kind.value for kind in Kind],
@@ -112,6 +114,8 @@ def _leaf(data: dict[str, Any]) -> Shape:
     if shape == "picture":
         base64.b64decode(data["data"], validate=True)
         return Picture(data["data"])
+    if shape == "lost":
+        return Lost()
     if shape == "dust":
         return Specks(**{k: float(data[k]) for k in ("sensitivity", "largest") if k in data})
     numbers = {k: float(data[k]) for k in ("sensitivity", "softness", "low", "high") if k in data}

@@ -2,6 +2,11 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
 from ..files.source import RawSource, Source
 from .blur import measure_blur
 from .compression import measure_compression
@@ -25,7 +30,12 @@ def first_reading(source: Source) -> Reading:
 
 
 def measure(source: Source) -> Reading:
-    """Measure a shot from its pixels, sampled in about a hundred places: one or two seconds."""
+    """Measure a shot from its pixels, sampled in about a hundred places: one or two seconds.
+
+    Of a damaged one only what is left is measured.
+    """
+    if source.lost is not None and source.lost.any():
+        return _measured_of_what_is_left(source)
     compression = measure_compression(source)
     if isinstance(source, RawSource):
         noise = mosaic_noise(source)
@@ -36,3 +46,28 @@ def measure(source: Source) -> Reading:
         noise, blur, Extent(source.size.width, source.size.height), compression,
         measure_start(source, measure_tones(source)), history, source.is_raw,
     )  # fmt: skip
+
+
+def _measured_of_what_is_left(source: Source) -> Reading:
+    """Of the largest band of whole rows, or columns, that nothing is lost of; else of all."""
+    assert source.lost is not None
+    share, size = float(source.lost.mean()), source.size
+    bands = [_longest(~source.lost.any(axis=1)), _longest(~source.lost.any(axis=0))]
+    areas = [(bands[0][1] - bands[0][0]) * size.width, (bands[1][1] - bands[1][0]) * size.height]
+    whole = (slice(*bands[0]), slice(None)) if areas[0] >= areas[1] else (slice(None), slice(*bands[1]))
+    serial = (source.serial, "left")
+    left: Source
+    if isinstance(source, RawSource):
+        cut = source.mosaic[whole] if max(areas) else source.mosaic
+        left = replace(source, mosaic=np.ascontiguousarray(cut), lost=None, serial=serial)
+    else:
+        cut = source.stored[whole] if max(areas) else source.stored
+        left = replace(source, stored=np.ascontiguousarray(cut), lost=None, opacity=None, serial=serial)
+    return replace(measure(left), size=Extent(size.width, size.height, lost=share))
+
+
+def _longest(free: NDArray | np.bool_) -> tuple[int, int]:
+    """First and last of the longest stretch of what is free, both even."""
+    ends = np.flatnonzero(np.diff(np.concatenate([[0], np.asarray(free, np.int8), [0]])))
+    stretches = [(-(-a // 2) * 2, b // 2 * 2) for a, b in zip(ends[::2].tolist(), ends[1::2].tolist(), strict=True)]
+    return max(stretches, key=lambda s: s[1] - s[0], default=(0, 0))

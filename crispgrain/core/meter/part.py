@@ -23,11 +23,11 @@ def measure_part(source: Source, rect: Rect, whole: Reading) -> Reading:
     part = _grown(rect, source.size)
     serial = (source.serial, "part", part)
     if isinstance(source, RawSource):
-        cut: Source = replace(source, mosaic=np.ascontiguousarray(source.mosaic[part.slices]), serial=serial)
+        cut: Source = replace(source, mosaic=np.ascontiguousarray(source.mosaic[part.slices]), serial=serial, lost=None)
     else:
         facts = replace(source.facts, equirectangular=False)
         cut = replace(source, stored=np.ascontiguousarray(source.stored[part.slices]), facts=facts, serial=serial,
-                      opacity=None)  # fmt: skip
+                      opacity=None, lost=None)  # fmt: skip
     own = measure(cut)
     noise = whole.noise if isinstance(source, RawSource) else own.noise
     start = {name: getattr(whole.tones, name) for name in ("lift", "curve", "camera", "camera_colour")}

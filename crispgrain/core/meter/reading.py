@@ -203,11 +203,12 @@ class History:
 
 @dataclass(frozen=True)
 class Extent:
-    """Pixels of the shot, upright."""
+    """Pixels of the shot, upright; the share of them that a damaged file has lost."""
 
     width: int = 0
     height: int = 0
     confidence: float = 1.0
+    lost: float = 0.0
 
     def print_size(self, ppi: float) -> tuple[float, float]:
         """Width and height of a print in cm."""

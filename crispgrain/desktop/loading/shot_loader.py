@@ -55,7 +55,7 @@ class ShotLoader(QObject):
             return
 
         def read() -> tuple[Source, Resolved, QImage, QImage]:
-            source = read_shot(entry.path)
+            source = read_shot(entry.path, entry.treatment.rescue)
             resolved = resolve(developed(entry.treatment), source, first_reading(source))
             return source, resolved, to_image(overview(source, resolved)), thumbnail(source)
 
@@ -75,7 +75,7 @@ class ShotLoader(QObject):
 
     def prepare(self, id: ShotId, cancel: CancelToken, then: Callable[[], None]) -> None:
         """Bring a shot into memory that may be looked at next; nothing is shown of it."""
-        entry = self._roll[id]
+        entry, rescue = self._roll[id], self._roll[id].treatment.rescue
 
         def done(shot: Shot) -> None:
             entry.shot = shot
@@ -84,7 +84,11 @@ class ShotLoader(QObject):
             then()
 
         self._background.submit(
-            Urgency.AHEAD, lambda: self._measured(read_shot(entry.path)), done, self._trouble(id), cancel
+            Urgency.AHEAD,
+            lambda: self._measured(read_shot(entry.path, rescue)),
+            done,
+            self._trouble(id),
+            cancel,
         )
 
     def _measured(self, source: Source) -> Shot:
@@ -112,7 +116,7 @@ class ShotLoader(QObject):
             stamp = Stamp.of(entry.path)
             reading, small = self._store.reading(stamp), kept_thumbnail(self._store, stamp)
             if reading is None or small is None:
-                source = read_shot(entry.path)  # its pixels are let go afterwards
+                source = read_shot(entry.path, entry.treatment.rescue)  # its pixels are let go afterwards
                 reading, small = reading_of(source, self._store), thumbnail(source)
                 self._store.keep_thumbnail(stamp, packed(small))
             return reading, small, read_facts(entry.path)

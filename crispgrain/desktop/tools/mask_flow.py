@@ -16,6 +16,7 @@ from crispgrain.core.masks import (
     Kind,
     Lasso,
     LinearGradient,
+    Lost,
     Mask,
     Oval,
     Rough,
@@ -91,6 +92,7 @@ class MaskFlow(QObject):
             if kind is not Kind.COLOUR:
                 menu.addAction(kind.label, partial(put, Found(kind)))
         menu.addAction("Dust and scratches", partial(put, Specks()))
+        menu.addAction("What a damaged file lost", partial(put, Lost()))
         menu.addSeparator()
         for words in DRAWN:
             menu.addAction(words, partial(self._ask, words, put))
@@ -142,7 +144,7 @@ class MaskFlow(QObject):
         if cut or session.stage is Stage.ENLARGE:
             treatment, id = session.treatment.put(evolve(open_one, mask=mask)), open_one.id
         else:
-            model = FILL.id if isinstance(mask, Specks) and session.stage is FILL.stage else None
+            model = FILL.id if isinstance(mask, Specks | Lost) and session.stage is FILL.stage else None
             treatment, id = session.treatment.with_zone(session.stage, mask, model)
         self._status.say("")
         session.change_treatment(treatment, f"{session.stage.label}: {operation_name(id)}")

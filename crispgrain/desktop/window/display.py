@@ -90,6 +90,7 @@ class Display(QObject):
         plain = Pipeline(source, Reading(), resolved, self._session.cache, VIEW_TILE)
         self._overview_key = _overview_key(source, resolved)
         self._easel.captions = ("source", "result")
+        self._easel.show_message("")
         self.renderer.show(Result(plain), Result(plain), image, wait=True)
 
     def show_treated(self) -> None:

@@ -24,6 +24,8 @@ from .about import show_about
 if TYPE_CHECKING:
     from .window import Window
 
+LEFT = "Open what is left of damaged shots"
+
 
 @dataclass(frozen=True)
 class Menus:
@@ -63,6 +65,7 @@ def build_menus(window: Window) -> Menus:
     add_action(shots, "Sheet of prints …", window.export_flow.sheet.ask, QKeySequence.StandardKey.Print)
     add_action(shots, "What is being written", window.export_flow.queue.show, "Ctrl+J")
     shots.addSeparator()
+    add_action(shots, LEFT, window.session.rescue)
     add_action(shots, "Keep treatments in a folder …", window.opening.ask_sidecar_folder)
     add_action(shots, "Keep treatments beside the shots", partial(window.opening.set_sidecar_folder, None))
     add_action(shots, "Settings …", window.looking.ask_settings, QKeySequence.StandardKey.Preferences)

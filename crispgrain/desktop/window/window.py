@@ -41,7 +41,7 @@ from .display import Display
 from .empty_state import EmptyState
 from .layout import laid_out
 from .looking import Looking, start_machine
-from .menus import build_menus
+from .menus import LEFT, build_menus
 from .opening import Opening, local_paths
 from .outside_flow import OutsideFlow
 
@@ -156,8 +156,9 @@ class Window(QMainWindow):
 
     def _shot_failed(self, id: int, words: str) -> None:
         if id == self.session.current:
+            self.display.show_nothing()
             self.status.say(words)
-            self.easel.show_message(words)
+            self.easel.show_message(words if self.session.treatment.rescue else f"{words}\n\nShots > {LEFT}")
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if local_paths(event.mimeData()):
