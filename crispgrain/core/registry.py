@@ -18,7 +18,7 @@ from .stages.denoise import (
     wavelet,
 )
 from .stages.develop import about as develop_about
-from .stages.develop import crop, develop, fill, heal, hints, lens, light, print_screen, red_eye
+from .stages.develop import crop, develop, fill, heal, hints, lens, light, print_screen, red_eye, view
 from .stages.enlarge import about as enlarge_about
 from .stages.enlarge import detail_net, faithful, lanczos, restore_net
 from .stages.finish import about as finish_about
@@ -39,6 +39,7 @@ MODELS: tuple[Model, ...] = (
     hints.MODEL,
     print_screen.MODEL,
     lens.MODEL,
+    view.MODEL,
     crop.MODEL,
     mosaic_net.MODEL,
     matched_mosaic.MODEL,
@@ -65,7 +66,7 @@ MODELS: tuple[Model, ...] = (
 
 
 HEAL, HINTS, PRINT_SCREEN = heal.MODEL, hints.MODEL, print_screen.MODEL
-LENS, CROP, CUT_OUT = lens.MODEL, crop.MODEL, cut_out.MODEL
+LENS, VIEW, CROP, CUT_OUT = lens.MODEL, view.MODEL, crop.MODEL, cut_out.MODEL
 
 ABOUT: Mapping[Stage, About] = {
     Stage.DEVELOP: develop_about.ABOUT,

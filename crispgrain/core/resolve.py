@@ -18,7 +18,7 @@ from .masks import Mask
 from .meter.reading import Noise, Reading
 from .model import Model, Role, Stage, Value
 from .operation import Operation
-from .registry import ABOUT, CROP, LENS, find_model, models_of
+from .registry import ABOUT, CROP, LENS, VIEW, find_model, models_of
 from .stages.develop import fringes, lens_faults
 from .stages.develop.crop_shape import FREE, LANDSCAPE, OWN, PORTRAIT, after
 from .stages.develop.lighting import BASE, BASE_COLOUR
@@ -147,7 +147,9 @@ def for_print(resolved: Resolved, source: Source, enlarge: bool | None = None) -
     sheet = sheet_of(printing.values)
     if sheet is None:
         return resolved
-    frame = Frame(source.size, Noise())
+    frame = Frame(source.size, Noise(), wraps=source.wraps)
+    for seen in (o for o in resolved.beside if o.model is VIEW and o.on):
+        frame = VIEW.after(frame, seen.values)
     plain = concrete(Operation(CROP.id, Stage.DEVELOP, on=True, model=CROP.id), source, Reading())
     shape = next((o for o in resolved.beside if o.model is CROP and o.on), plain)
     cropped = after(frame, shape.values).size
@@ -205,6 +207,9 @@ def concrete(operation: Operation, source: Source, reading: Reading) -> Resolved
     role = Role.EVERYWHERE if operation.everywhere else Role.ZONE
     remarks: list[str] = []
     model = find_model(stage, operation.model) if operation.model else metered_model(stage, source, reading, role)
+    if model.all_round and not model.fits(source):
+        off = {p.id: operation.values.get(p.id, p.metered_value(reading)) for p in model.parameters}
+        return ResolvedOperation(stage, False, model, off, ("This picture does not go all round.",), None, operation.id)
     fits = model.fits(source) and any(model.may_be(r) for r in (role, Role.SHAPE, Role.CUT, Role.RETOUCH))
     if model.unavailable() or not fits:
         fallback = metered_model(stage, source, reading, role)

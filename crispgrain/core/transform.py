@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from crispgrain.geometry import Rect
 
 from .optics import Radial
+from .sphere import Sphere
 
 Rows = tuple[tuple[float, float, float], tuple[float, float, float], tuple[float, float, float]]
 
@@ -26,7 +27,8 @@ SAME = 1e-9  # of a picture's coordinates
 
 @dataclass(frozen=True)
 class Transform:
-    """A homography; ``rows`` are those of its 3 x 3 matrix. Perhaps a ``lens`` then, and the homography ``last``.
+    """A homography; ``rows`` are those of its 3 x 3 matrix. Perhaps a ``lens`` (or a sphere, of a view of a picture all
+    round) then, and the homography ``last``.
 
     One lens at most: two that are the way there and back cancel out, as they do from one frame of a shot to another.
 
@@ -36,7 +38,7 @@ class Transform:
     """
 
     rows: Rows = UNMOVED
-    lens: Radial | None = None
+    lens: Radial | Sphere | None = None
     last: Rows = UNMOVED
 
     @classmethod
@@ -77,7 +79,10 @@ class Transform:
         return self.stretch_at(0.0, 0.0)
 
     def stretch_at(self, x: float, y: float) -> float:
-        """How many px become of one at a point, in each direction, on the geometric mean."""
+        """How many px become of one at a point, in each direction, on the geometric mean; of a view, in its middle."""
+        if isinstance(self.lens, Sphere):
+            own = 1 / self.lens.stretch if self.lens.back else self.lens.stretch
+            return own * Transform(self.rows).stretch_at(x, y) * Transform(self.last).stretch_at(x, y)
         if self.lens is not None:
             right, down = self(x + np.array([-0.5, 0.5, 0, 0]), y + np.array([0, 0, -0.5, 0.5]))
             return math.sqrt(
@@ -108,6 +113,8 @@ class Transform:
 
     def rect(self, rect: Rect) -> Rect:
         """The smallest rectangle of whole pixels around what becomes of one; hairs of rounding left aside."""
+        if isinstance(self.lens, Sphere) and not self.lens.back:
+            return self._round(self.lens, rect)
         if self.lens is None:
             corners = [(x, y) for x in (rect.left, rect.right) for y in (rect.top, rect.bottom)]
         else:
@@ -121,6 +128,27 @@ class Transform:
         return Rect.between(
             math.floor(y.min() + near), math.floor(x.min() + near), math.ceil(y.max() - near), math.ceil(x.max() - near)
         )
+
+    def _round(self, sphere: Sphere, rect: Rect) -> Rect:
+        """As :meth:`rect`, of a view of a sphere: around a pole lies all of its latitude."""
+        x, y = np.meshgrid(*(np.linspace(*e, ALONG_EDGE) for e in ((rect.left, rect.right), (rect.top, rect.bottom))))
+        x, y = self(x, y)
+        left, right, top, bottom = x.min(), x.max(), y.min(), y.max()
+        poles = zip(*_moved(_inverted(self.rows), *sphere.poles()), strict=True)
+        hair = 1.0  # px: poles on the edge, too
+        for number, (across, down) in enumerate(poles):
+            inside = rect.left - hair <= across <= rect.right + hair and rect.top - hair <= down <= rect.bottom + hair
+            if inside:
+                middle = sphere.whole.width * (0.5 + sphere.direction / 360)
+                ends = _moved(self.last, middle + np.array([-0.5, 0.5]) * sphere.whole.width, np.zeros(2))[0]
+                left, right = min(left, ends.min()), max(right, ends.max())
+                edge = _moved(self.last, np.zeros(1), np.array([number * float(sphere.whole.height)]))[1][0]
+                top, bottom = min(top, edge), max(bottom, edge)
+        between = 2 + (right - left) / ALONG_EDGE, 2 + (bottom - top) / ALONG_EDGE  # what lies between the points
+        return Rect.between(
+            math.floor(top - between[1]), math.floor(left - between[0]), math.ceil(bottom + between[1]),
+            math.ceil(right + between[0]),
+        )  # fmt: skip
 
     @property
     def inverse(self) -> Transform:

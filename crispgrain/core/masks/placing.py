@@ -11,6 +11,7 @@ from crispgrain.arrays import Array
 from crispgrain.geometry import Rect, Size
 
 from ..frame import Frame
+from ..sphere import Sphere
 from ..transform import Transform
 
 
@@ -20,6 +21,8 @@ def in_frame(of_source: Callable[[Rect], Array], frame: Frame, size: Size, rect:
     if to_source == Transform():
         return of_source(rect)
     x, y = to_source.middles(rect)
+    if isinstance(to_source.lens, Sphere):  # which may go on round the picture's edges
+        return interpolated(of_source(size.rect), y - 0.5, x % size.width - 0.5)
     seen = to_source.rect(rect)
     part = Rect.between(seen.top - 2, seen.left - 2, seen.bottom + 2, seen.right + 2).intersect(size.rect)
     if part.empty:

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from ..files.source import RawSource, Source
+from ..files.source import PictureSource, RawSource, Source
 from .blur import measure_blur
 from .compression import measure_compression
 from .exposure import measure_start
@@ -16,7 +16,9 @@ from .pixels import measure_tones
 from .reading import Blur, Compression, Extent, History, Noise, Reading, Tones, reading_from_json
 
 # To be counted up when the meter finds something else in the same file: kept readings are of one meter.
-METER_VERSION = 3
+METER_VERSION = 4
+
+LEAST_ROUND = 512  # px of height of a picture all round, less is measured whole
 
 __all__ = [
     "METER_VERSION", "Blur", "Compression", "Extent", "History", "Noise", "Reading", "Tones", "first_reading",
@@ -36,6 +38,8 @@ def measure(source: Source) -> Reading:
     """
     if source.lost is not None and source.lost.any():
         return _measured_of_what_is_left(source)
+    if isinstance(source, PictureSource) and source.wraps and source.size.height >= LEAST_ROUND:
+        return _measured_level(source)
     compression = measure_compression(source)
     if isinstance(source, RawSource):
         noise = mosaic_noise(source)
@@ -46,6 +50,17 @@ def measure(source: Source) -> Reading:
         noise, blur, Extent(source.size.width, source.size.height), compression,
         measure_start(source, measure_tones(source)), history, source.is_raw,
     )  # fmt: skip
+
+
+def _measured_level(source: PictureSource) -> Reading:
+    """Of a picture all round: between 45 degrees above and below, for nearer to the poles it is drawn out sideways."""
+    height, serial = source.size.height, (source.serial, "level")
+    rows = slice(height // 4 // 8 * 8, height * 3 // 4 // 8 * 8)  # whole blocks of a JPEG
+    facts = replace(source.facts, equirectangular=False)
+    opacity = source.opacity[rows] if source.opacity is not None else None
+    band = replace(source, stored=source.stored[rows], facts=facts, serial=serial, opacity=opacity)
+    own = measure(band)
+    return replace(own, size=Extent(source.size.width, height), tones=measure_start(source, measure_tones(source)))
 
 
 def _measured_of_what_is_left(source: Source) -> Reading:

@@ -18,7 +18,8 @@ from ..masks import Ground, Mask, blended
 from ..meter.reading import Reading
 from ..model import Context, Domain, Model, Product, Role, Stage, Values
 from ..resolve import Resolved, ResolvedOperation
-from ..stages.develop import lens, light, print_screen
+from ..sphere import Sphere
+from ..stages.develop import crop, lens, light, print_screen
 from ..stages.develop.lighting import BASE, BASE_COLOUR, changes
 from ..stages.develop.lighting import PARAMETERS as LIGHT
 from ..stages.enlarge.size import target_size
@@ -30,7 +31,7 @@ from .products import product_of
 TILE = 768  # px; of a network's work on 512 px half would be margin
 ALIGN = 32  # tiles and their margins start on this grid: whole sensor cells and whole bands of blocks
 
-WRAPPING = (Stage.DENOISE, Stage.SHARPEN, Stage.ENLARGE)  # stages that look beyond the side edges of a panorama
+WRAPPING = (Stage.DENOISE, Stage.SHARPEN, Stage.ENLARGE, Stage.FINISH)  # that look beyond the side edges of a panorama
 HEEDING = (Stage.SHARPEN,)  # stages that heed what zones before them did to noise; Denoise comes before light changes
 PIXEL_STAGES = (Stage.DEVELOP, Stage.DENOISE, Stage.SHARPEN, Stage.ENLARGE, Stage.FINISH)
 
@@ -158,7 +159,10 @@ class Pipeline:
         That is reduced no more than it is still shown with a pixel for each of the result's, if Enlarge is on.
         """
         full = self.source.size
-        stretch = self.steps[-1].after.stretch  # px of the source for one of the result
+        last = self.steps[-1].after
+        looked = last.to_source.lens
+        # Px of the source for one of the result, before a view of it is taken: that has its share of them by itself.
+        stretch = last.stretch / (looked.stretch if isinstance(looked, Sphere) else 1)
         own = max(1, int(factor * stretch + 1e-6))
         small = self.cache.get(
             (self.source.serial, "reduced", own, self.reading), lambda: reduce_shot(self.source, self.reading, own)
@@ -286,7 +290,8 @@ class Pipeline:
             return Context(self.reading, self.source, told.before, told.after, rect, wanted, self.product, mask)
 
         margin = step.model.margin(step.values, context(wanted))
-        wraps = told.before.wraps and step.stage in WRAPPING
+        wraps = told.before.wraps and (step.stage in WRAPPING or step.model.may_be(Role.SHAPE))
+        wraps = wraps and not step.model.sees_mask  # masks end at edges
         rect = needed(wanted, told.before, told.after, margin, wraps)
         if rect.left < 0 or rect.right > size.width:
             pixels = np.concatenate([given(piece) for piece in wrapped(rect, size.width)], axis=1)
@@ -322,7 +327,7 @@ def in_order(resolved: Resolved) -> list[ResolvedOperation]:
         if operation.model is light.MODEL:
             return order.index(Stage.DENOISE) + 0.5
         if operation.model.may_be(Role.SHAPE):  # what the lens did is undone before it is cropped
-            return order.index(Stage.ENLARGE) - (0.6 if operation.model is lens.MODEL else 0.5)
+            return order.index(Stage.ENLARGE) - (0.5 if operation.model is crop.MODEL else 0.6)
         return order.index(operation.stage)
 
     everywhere = resolved[Stage.DEVELOP]
@@ -389,8 +394,9 @@ def needed(wanted: Rect, before: Frame, after: Frame, margin: int, wraps: bool =
         grown.top // ALIGN * ALIGN, grown.left // ALIGN * ALIGN, -(-grown.bottom // ALIGN) * ALIGN,
         -(-grown.right // ALIGN) * ALIGN,
     )  # fmt: skip
-    inside = aligned.intersect(before.size.rect)
-    return Rect(inside.top, aligned.left, inside.height, aligned.width) if wraps else inside
+    if wraps:
+        return Rect.between(max(aligned.top, 0), aligned.left, min(aligned.bottom, before.size.height), aligned.right)
+    return aligned.intersect(before.size.rect)
 
 
 def wrapped(rect: Rect, width: int) -> list[Rect]:

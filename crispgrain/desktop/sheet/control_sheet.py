@@ -157,7 +157,7 @@ class ControlSheet(QScrollArea):
         usable = [m for m in models_of(stage, role) if m.fits(shot.source)]
         if resolved.model not in usable:
             usable = [resolved.model]
-        self.zones.show_operations(stage, treatment, self.operation)
+        self.zones.show_operations(stage, treatment, self.operation, shot.source)
         self.masks.show_mask(given.mask)
         if self._shown != (self.operation, resolved.model) or self.model.count() != len(usable):
             self._build(resolved)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QToolButton, QWidget
 
+from crispgrain.core.files import Source
 from crispgrain.core.model import Role, Stage
 from crispgrain.core.registry import models_of
 from crispgrain.core.treatment import Treatment
@@ -44,13 +45,13 @@ class ZoneRow(QWidget):
         self.add.clicked.connect(self.add_wanted)
         self.remove.clicked.connect(lambda: self.remove_wanted.emit(self.list.currentData()))
 
-    def show_operations(self, stage: Stage, treatment: Treatment, current: str) -> None:
+    def show_operations(self, stage: Stage, treatment: Treatment, current: str, source: Source) -> None:
         """Show what a stage has; the row is there for stages that may have more than one."""
         own = stage is Stage.ENLARGE  # whose mask says where it is calm
         zoned = own or bool(models_of(stage, Role.ZONE))
         ids = [stage.value, *(o.id for o in treatment.beside(stage))]
-        single = [m.id for role in BESIDE for m in models_of(stage, role) if not m.may_be(Role.ZONE)]
-        ids += [id for id in single if id not in ids]
+        single = [m for role in BESIDE for m in models_of(stage, role) if not m.may_be(Role.ZONE)]
+        ids += [m.id for m in single if m.id not in ids and (m.fits(source) or not m.all_round)]
         self.list.clear()
         for id in ids:
             self.list.addItem(operation_name(id), id)
