@@ -14,7 +14,7 @@ from crispgrain.core.model import Drawn
 from crispgrain.core.render.overview import overview
 from crispgrain.core.shot import Shot
 from crispgrain.core.sphere import Projection, Sphere
-from crispgrain.core.stages.develop import view
+from crispgrain.core.stages.develop.view_tools import LOOK, TURN
 from crispgrain.core.treatment import Treatment
 from crispgrain.geometry import Size
 
@@ -145,9 +145,9 @@ def test_the_overview_shows_the_view_too(shot):
 
 def test_pointing_and_dragging_turn_a_view(shot):
     drawn = Drawn(((384.0, 64.0),), shot.source, shot.reading, dict.fromkeys(("direction", "pitch"), 0.0), {})
-    assert view.LOOK.settings(drawn) == {"direction": 90.0, "pitch": 45.0}
+    assert LOOK.settings(drawn) == {"direction": 90.0, "pitch": 45.0}
     drag = dataclasses.replace(drawn, points=((256.0, 128.0), (246.0, 128.0)))
-    assert view.TURN.settings(drag) == {"direction": pytest.approx(7.0, abs=0.1), "pitch": 0.0}
+    assert TURN.settings(drag) == {"direction": pytest.approx(7.0, abs=0.1), "pitch": 0.0}
 
 
 def test_a_picture_that_does_not_go_all_round_has_no_view(tmp_path):

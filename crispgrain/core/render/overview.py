@@ -16,7 +16,7 @@ from ..masks import Ground, blended
 from ..meter.reading import Noise
 from ..model import Stage
 from ..resolve import Resolved
-from ..stages.develop import crop, light, view
+from ..stages.develop import crop, light, view, view_shape
 from ..stages.develop.develop import highlights
 from ..stages.develop.lighting import lit
 from ..stages.develop.small import small_of
@@ -50,7 +50,7 @@ def overview(source: Source, resolved: Resolved, longest: int = 1600, ground: Gr
             developed = blended(developed, lit(developed, zone.values, fading=fading), mask)
     looked = next((o for o in resolved.beside if o.on and o.model is view.MODEL), None)
     if looked is not None:
-        developed = view.of_whole(developed, looked.values)
+        developed = view_shape.of_whole(developed, looked.values)
     shape = next((o for o in resolved.beside if o.on and o.model is crop.MODEL), None)
     return developed if shape is None else crop.of_whole(developed, shape.values)
 

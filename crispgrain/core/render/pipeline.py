@@ -291,7 +291,7 @@ class Pipeline:
 
         margin = step.model.margin(step.values, context(wanted))
         wraps = told.before.wraps and (step.stage in WRAPPING or step.model.may_be(Role.SHAPE))
-        wraps = wraps and not step.model.sees_mask  # masks end at edges
+        wraps = wraps and not (step.stage is Stage.FINISH and step.model.sees_mask)  # masks end at edges
         rect = needed(wanted, told.before, told.after, margin, wraps)
         if rect.left < 0 or rect.right > size.width:
             pixels = np.concatenate([given(piece) for piece in wrapped(rect, size.width)], axis=1)
