@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from crispgrain.core.colour.spaces import srgb_encode
 from crispgrain.core.marks import Mark
 from crispgrain.core.masks import LinearGradient
 from crispgrain.core.model import Stage
@@ -291,13 +292,14 @@ def test_presets_of_our_own_ship_and_give_way_to_one_saved_under_their_name(sess
     from crispgrain import presets
 
     names = [presets.name_in(path) for path in presets.saved()]
-    assert {"Night series, high ISO", "Film scan", "8 × 10 in print", "Screen", "Old compact camera"} == set(names)
+    shipped = {"Night series, high ISO", "Film scan", "8 × 10 in print", "Screen", "Old compact camera", "Old print"}
+    assert shipped == set(names)
     session.open(files)
     session.put_preset(presets.load("8 × 10 in print"), [0], "Preset")
     load(session)
     assert max(session.pipeline.size.width, session.pipeline.size.height) == 3000  # 10 in at 300 ppi
     presets.save(Treatment().set("finish.on", True), "Screen", [Stage.FINISH])
-    assert len(presets.saved()) == 5
+    assert len(presets.saved()) == 6
     assert presets.load("Screen")[Stage.FINISH].on is True
 
 
@@ -347,3 +349,21 @@ def test_sensor_dust_is_healed_in_the_same_place_on_other_shots():
     result = synced(other, given, [Part(HEAL.id)], None)
     assert result.find(HEAL.id).values == given.find(HEAL.id).values
     assert result[Stage.DENOISE].values["luminance"] == 80.0
+
+
+def test_the_preset_for_old_prints_takes_scratches_off_a_scan(session, tmp_path, clean8):
+    from crispgrain import presets
+
+    grey = (0.25 * clean8.mean(axis=2) + 90 + np.random.default_rng(8).normal(0, 3, clean8.shape[:2])).round()
+    scratched = grey.copy()
+    for column in (100, 320, 517):
+        scratched[60:420, column : column + 2] = 240
+    path = tmp_path / "scan.tif"
+    Image.fromarray(scratched.clip(0, 255).astype(np.uint8)).save(path)
+    shot = open_shot(path)
+    treatment = presets.load("Old print").only([Stage.DEVELOP])
+    result = shot.pipeline(treatment).region(shot.source.size.rect)
+    shown = 255 * srgb_encode(result[..., 1])
+    where = scratched != grey
+    assert np.abs(scratched - grey)[where].mean() > 80 and np.abs(shown - grey)[where].mean() < 15
+    assert (shown - grey)[~where].std() < 3  # it may be lighter as a whole: faded colours are undone
