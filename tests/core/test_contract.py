@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from crispgrain.cancel import Cancelled, CancelToken
 from crispgrain.core.colour import icc
 from crispgrain.core.files import PictureSource
-from crispgrain.core.files.source import RawSource
+from crispgrain.core.files.source import Facts, RawSource
 from crispgrain.core.masks import LinearGradient
 from crispgrain.core.meter import Blur, Compression, Extent, Noise, Reading
 from crispgrain.core.model import Domain, Model, Role, Stage
@@ -50,6 +50,7 @@ BESIDE = {  # settings of models that stand beside a stage's method
     "light": {"exposure": 1.0}, "fill": {"grain": 100.0}, "red-eye": {"strength": 100.0},
     "out-of-focus": {"disc": 4.0, "lamps": 2.0},
     "print-screen": {"strength": 80.0},
+    "view": {"direction": 160.0, "pitch": -70.0, "field": 70.0},
     "colour-by-hints": {"hints": "#b04020 0.05 0.3 0.4 0.5 0.4; #2040b0 0.02 0.8 0.8"},
 }  # fmt: skip
 
@@ -70,7 +71,8 @@ def chain(model: Model, size: Size, tile: int = 64, pattern: str = "RGGB", spoil
     else:
         if spoilt:
             values[size.height // 2, size.width // 2] = np.nan
-        source = PictureSource(Path("x.tif"), values.astype(np.float32), icc.profile("srgb"))
+        facts = Facts(equirectangular=model.all_round)
+        source = PictureSource(Path("x.tif"), values.astype(np.float32), icc.profile("srgb"), facts=facts)
         reading = READING
     plain = Treatment().only([]).set("develop.exposure", 0.0).set("develop.base", "linear")
     if model.may_be(Role.EVERYWHERE):

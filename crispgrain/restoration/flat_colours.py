@@ -1,0 +1,156 @@
+"""Drawings, letters and logos: a few flat colours with edges between them, freed of what compression put around them.
+
+Every pixel of such a picture is one of a few colours, or a mixture of two that meet there. What lies beyond both
+(ringing) or beside them (stains) is neither, and is brought back; how far an edge's pixel is from one colour to the other
+(its coverage) stays.
+
+References
+----------
+The two colours of a place and the share of each are the model of digital matting (A. Levin, D. Lischinski, Y. Weiss,
+"A Closed-Form Solution to Natural Image Matting", 2008), the colours of a palette those of colour quantisation
+(P. Heckbert, "Color image quantization for frame buffer display", 1982).
+"""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from crispgrain.arrays import Array
+
+MOST = 10  # colours
+BIN = 8  # 8-bit steps, of the histogram that colours are looked for in
+OWN = 18.0  # 8-bit steps around a colour that are its own
+LEAST = 0.004  # share of the pixels that a colour has
+OTHER = 60.0  # 8-bit steps from all other colours to that of thin strokes: stains are nearer
+THIN = 0.0005  # that the middles of thin strokes of a colour have
+NEAR = 3  # px, from where two colours meet to where each is alone
+REACH = 2 * NEAR + 2  # px on each side that a pixel depends on
+STRAY = 40.0  # 8-bit steps from the model from which on a pixel is left as it is
+FLAT_STEP = 24  # 8-bit steps within 3 x 3 px that are still flat
+CREST = 0.12  # coverage that is none yet
+LARGEST_STAIN = 6.0  # how much nearer a mixture has to be than one colour alone
+
+
+def palette_of(picture: NDArray[np.uint8]) -> NDArray[np.float32]:
+    """The flat colours of a picture (H x W x 3, 8 bits): n x 3, the commonest first; perhaps none.
+
+    Examples
+    --------
+    >>> sign = np.full((40, 40, 3), 250, np.uint8)
+    >>> sign[10:30, 15:25] = (200, 20, 30)
+    >>> palette_of(sign).round().astype(int).tolist()
+    [[250, 250, 250], [200, 20, 30]]
+    """
+    kernel = np.ones((3, 3), np.uint8)
+    span = cv2.dilate(picture, kernel).astype(np.int16) - cv2.erode(picture, kernel)
+    count = picture.shape[0] * picture.shape[1]
+    found = _commonest(picture[span.max(axis=2) <= FLAT_STEP], LEAST * count, MOST)
+    # Thin strokes are nowhere flat: their colour is that of the middle of what no mixture explains.
+    _, distance = modelled(picture.astype(np.float32), _table(found))
+    luma, wide = cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY), np.ones((2 * NEAR + 1,) * 2, np.uint8)
+    extreme = (luma == cv2.dilate(luma, wide)) | (luma == cv2.erode(luma, wide))
+    rest = picture[extreme & (distance > OWN)]
+    for colour in found:
+        rest = rest[np.linalg.norm(rest - colour, axis=1) > OTHER]
+    found += _commonest(rest, THIN * count, MOST - len(found))
+    return _table(found)
+
+
+def _table(colours: list[NDArray[np.float32]]) -> NDArray[np.float32]:
+    return np.array(colours, np.float32).reshape(-1, 3)
+
+
+def _commonest(pixels: NDArray[np.uint8], least: float, most: int) -> list[NDArray[np.float32]]:
+    """The middles of what pixels (n x 3) gather around, each of so many at least."""
+    left, found = pixels.astype(np.float32), list[NDArray[np.float32]]()
+    while len(left) > least and len(found) < most:
+        bins = (left / BIN).astype(np.int64)
+        keys = (bins[:, 0] * 64 + bins[:, 1]) * 64 + bins[:, 2]
+        values, counts = np.unique(keys, return_counts=True)
+        colour = left[keys == values[np.argmax(counts)]].mean(axis=0)
+        for _ in range(3):
+            own = np.linalg.norm(left - colour, axis=1) < OWN
+            colour = left[own].mean(axis=0)
+        if own.sum() < least:
+            break
+        found.append(colour)
+        left = left[np.linalg.norm(left - colour, axis=1) >= 1.5 * OWN]
+    return found
+
+
+def modelled(picture: Array, palette: NDArray[np.float32]) -> tuple[Array, Array]:
+    """What pixels are of colours and mixtures of two that are there, and how far each is from that.
+
+    Parameters
+    ----------
+    picture : float32, H x W x 3
+        8-bit steps, 0 to 255.
+
+    Returns
+    -------
+    H x W x 3 and H x W, in 8-bit steps.
+    """
+    if not len(palette):
+        return picture, np.full(picture.shape[:2], 255.0, np.float32)
+    away = np.stack([np.linalg.norm(picture - colour, axis=2) for colour in palette])
+    nearest, kernel = away.argmin(axis=0), np.ones((2 * NEAR + 1,) * 2, np.uint8)
+    there = []
+    for number in range(len(palette)):
+        own = ((nearest == number) & (away[number] < OWN)).astype(np.uint8)
+        several = cv2.boxFilter(own, cv2.CV_16S, (3, 3), normalize=False) >= 4  # not a stain
+        there.append(cv2.dilate(own & several.astype(np.uint8), kernel).astype(bool))
+    distance = np.where(np.stack(there), away, np.inf).min(axis=0)
+    single = np.where(np.stack(there), away, np.inf).argmin(axis=0)
+    model = palette[single]
+    for one in range(len(palette)):
+        for other in range(one + 1, len(palette)):
+            both = there[one] & there[other]
+            if not both.any():
+                continue
+            way = palette[other] - palette[one]
+            pixels = picture[both]
+            share = np.clip((pixels - palette[one]) @ way / (way @ way), 0, 1)
+            apart = np.linalg.norm(pixels - palette[one] - share[:, None] * way, axis=1)
+            better = apart + LARGEST_STAIN < distance[both]
+            rows, columns = (n[better] for n in np.nonzero(both))
+            crisp = np.clip((share[better] - CREST) / (1 - 2 * CREST), 0, 1)
+            distance[rows, columns] = apart[better]
+            model[rows, columns] = palette[one] + crisp[:, None] * way
+    return model.astype(np.float32), np.minimum(distance, 255).astype(np.float32)
+
+
+def flattened(picture: Array, palette: NDArray[np.float32], strength: float = 1.0) -> Array:
+    """A picture (H x W x 3, encoded, 0 to 1) of flat colours, cleaned; what is nothing of that kind stays as it is.
+
+    Examples
+    --------
+    >>> sign = np.full((40, 40, 3), 250, np.uint8)
+    >>> sign[10:30, 15:25] = (200, 20, 30)
+    >>> stained = sign / np.float32(255) + np.random.default_rng(0).normal(0, 0.02, sign.shape).astype(np.float32)
+    >>> bool(np.abs(flattened(stained, palette_of(sign)) - sign / 255).max() < 0.01)
+    True
+    """
+    steps = np.clip(picture * np.float32(255), 0, 255)
+    model, distance = modelled(steps, palette)
+    weight = np.float32(strength) * np.clip(2 - 2 * distance / np.float32(STRAY), 0, 1)[..., None]
+    return np.asarray(picture + weight * (model / np.float32(255) - picture), np.float32)
+
+
+def explained(picture: NDArray[np.uint8], palette: NDArray[np.float32]) -> tuple[float, float]:
+    """Share of all pixels that colours and their mixtures explain, and of those that no colour alone explains.
+
+    Examples
+    --------
+    >>> grey = np.random.default_rng(0).integers(0, 255, (40, 40, 3)).astype(np.uint8)
+    >>> explained(grey, palette_of(grey))
+    (0.0, 0.0)
+    """
+    if not len(palette):
+        return 0.0, 0.0
+    steps = picture.astype(np.float32)
+    _, distance = modelled(steps, palette)
+    alone = np.stack([np.linalg.norm(steps - colour, axis=2) for colour in palette]).min(axis=0) < OWN
+    good = distance < OWN
+    return float(good.mean()), float(good[~alone].mean()) if (~alone).any() else 1.0
