@@ -18,7 +18,7 @@ from .stages.denoise import (
     wavelet,
 )
 from .stages.develop import about as develop_about
-from .stages.develop import crop, develop, fill, heal, hints, lens, light, print_screen, red_eye, view
+from .stages.develop import crop, develop, drawing, fill, heal, hints, lens, light, print_screen, red_eye, view
 from .stages.enlarge import about as enlarge_about
 from .stages.enlarge import detail_net, faithful, lanczos, restore_net
 from .stages.finish import about as finish_about
@@ -37,6 +37,7 @@ MODELS: tuple[Model, ...] = (
     red_eye.MODEL,
     heal.MODEL,
     hints.MODEL,
+    drawing.MODEL,
     print_screen.MODEL,
     lens.MODEL,
     view.MODEL,
@@ -65,7 +66,7 @@ MODELS: tuple[Model, ...] = (
 )
 
 
-HEAL, HINTS, PRINT_SCREEN = heal.MODEL, hints.MODEL, print_screen.MODEL
+HEAL, HINTS, DRAWING, PRINT_SCREEN = heal.MODEL, hints.MODEL, drawing.MODEL, print_screen.MODEL
 LENS, VIEW, CROP, CUT_OUT = lens.MODEL, view.MODEL, crop.MODEL, cut_out.MODEL
 
 ABOUT: Mapping[Stage, About] = {

@@ -20,12 +20,12 @@ from .marks import Mark
 from .masks import Mask, mask_from_json
 from .model import Stage, Value
 from .operation import Operation, per_shot_settings
-from .registry import CROP, CUT_OUT, HEAL, HINTS, LENS, PRINT_SCREEN, VIEW
+from .registry import CROP, CUT_OUT, DRAWING, HEAL, HINTS, LENS, PRINT_SCREEN, VIEW
 from .treatment_schema import FORMAT, VERSION, migrated, schema
 
 SIDECAR_SUFFIX = ".treatment.json"
 # Of each there is one at most: id to stage and model.
-FIXED = {m.id: (m.stage, m.id) for m in (HEAL, HINTS, PRINT_SCREEN, LENS, VIEW, CROP, CUT_OUT)}
+FIXED = {m.id: (m.stage, m.id) for m in (HEAL, HINTS, DRAWING, PRINT_SCREEN, LENS, VIEW, CROP, CUT_OUT)}
 
 
 @frozen

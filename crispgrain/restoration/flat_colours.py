@@ -1,8 +1,8 @@
 """Drawings, letters and logos: a few flat colours with edges between them, freed of what compression put around them.
 
 Every pixel of such a picture is one of a few colours, or a mixture of two that meet there. What lies beyond both
-(ringing) or beside them (stains) is neither, and is brought back; how far an edge's pixel is from one colour to the other
-(its coverage) stays.
+(ringing) or beside them (stains) is neither, and is brought back; how far an edge's pixel is from one colour to the
+other (its coverage) stays.
 
 References
 ----------
@@ -29,6 +29,8 @@ NEAR = 3  # px, from where two colours meet to where each is alone
 REACH = 2 * NEAR + 2  # px on each side that a pixel depends on
 STRAY = 40.0  # 8-bit steps from the model from which on a pixel is left as it is
 FLAT_STEP = 24  # 8-bit steps within 3 x 3 px that are still flat
+CLOSE = 8.0  # 8-bit steps from a colour, of even places that are it
+EVEN = 0.4  # share of a drawing that is even
 CREST = 0.12  # coverage that is none yet
 LARGEST_STAIN = 6.0  # how much nearer a mixture has to be than one colour alone
 
@@ -43,10 +45,8 @@ def palette_of(picture: NDArray[np.uint8]) -> NDArray[np.float32]:
     >>> palette_of(sign).round().astype(int).tolist()
     [[250, 250, 250], [200, 20, 30]]
     """
-    kernel = np.ones((3, 3), np.uint8)
-    span = cv2.dilate(picture, kernel).astype(np.int16) - cv2.erode(picture, kernel)
     count = picture.shape[0] * picture.shape[1]
-    found = _commonest(picture[span.max(axis=2) <= FLAT_STEP], LEAST * count, MOST)
+    found = _commonest(picture[_span(picture) <= FLAT_STEP], LEAST * count, MOST)
     # Thin strokes are nowhere flat: their colour is that of the middle of what no mixture explains.
     _, distance = modelled(picture.astype(np.float32), _table(found))
     luma, wide = cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY), np.ones((2 * NEAR + 1,) * 2, np.uint8)
@@ -138,19 +138,29 @@ def flattened(picture: Array, palette: NDArray[np.float32], strength: float = 1.
     return np.asarray(picture + weight * (model / np.float32(255) - picture), np.float32)
 
 
-def explained(picture: NDArray[np.uint8], palette: NDArray[np.float32]) -> tuple[float, float]:
-    """Share of all pixels that colours and their mixtures explain, and of those that no colour alone explains.
+def flatness(picture: NDArray[np.uint8], palette: NDArray[np.float32]) -> float:
+    """Share of the even places of a picture (H x W x 3) that are closely one of some colours; 0 if it has few of them.
+
+    Drawings stained by JPEG of quality 15 have 0.92, photographs 0.15 to 0.71 (those of the training set).
 
     Examples
     --------
-    >>> grey = np.random.default_rng(0).integers(0, 255, (40, 40, 3)).astype(np.uint8)
-    >>> explained(grey, palette_of(grey))
-    (0.0, 0.0)
+    >>> sign = np.full((40, 40, 3), 250, np.uint8)
+    >>> sign[10:30, 15:25] = (200, 20, 30)
+    >>> flatness(sign, palette_of(sign))
+    1.0
+    >>> ramp = np.broadcast_to(np.arange(0, 240, 2, dtype=np.uint8)[:, None, None], (120, 120, 3)).copy()
+    >>> flatness(ramp, palette_of(ramp)) < 0.8
+    True
     """
-    if not len(palette):
-        return 0.0, 0.0
-    steps = picture.astype(np.float32)
-    _, distance = modelled(steps, palette)
-    alone = np.stack([np.linalg.norm(steps - colour, axis=2) for colour in palette]).min(axis=0) < OWN
-    good = distance < OWN
-    return float(good.mean()), float(good[~alone].mean()) if (~alone).any() else 1.0
+    even = picture[_span(picture) <= FLAT_STEP].astype(np.float32)
+    if len(palette) < 2 or len(even) < EVEN * picture.shape[0] * picture.shape[1]:
+        return 0.0
+    return float((np.stack([np.linalg.norm(even - c, axis=1) for c in palette]).min(axis=0) < CLOSE).mean())
+
+
+def _span(picture: NDArray[np.uint8]) -> NDArray[np.int16]:
+    """Between the lightest and the darkest of 3 x 3 pixels, in the channel where that is most."""
+    kernel = np.ones((3, 3), np.uint8)
+    span = cv2.dilate(picture, kernel).astype(np.int16) - cv2.erode(picture, kernel)
+    return np.asarray(span.max(axis=2), np.int16)

@@ -50,6 +50,7 @@ BESIDE = {  # settings of models that stand beside a stage's method
     "light": {"exposure": 1.0}, "fill": {"grain": 100.0}, "red-eye": {"strength": 100.0},
     "out-of-focus": {"disc": 4.0, "lamps": 2.0},
     "print-screen": {"strength": 80.0},
+    "drawing": {"strength": 90.0},
     "view": {"direction": 160.0, "pitch": -70.0, "field": 70.0},
     "colour-by-hints": {"hints": "#b04020 0.05 0.3 0.4 0.5 0.4; #2040b0 0.02 0.8 0.8"},
 }  # fmt: skip

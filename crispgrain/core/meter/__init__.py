@@ -11,6 +11,7 @@ from ..files.source import PictureSource, RawSource, Source
 from .blur import measure_blur
 from .compression import measure_compression
 from .exposure import measure_start
+from .flat import measure_flat
 from .noise import mosaic_noise, picture_noise
 from .pixels import measure_tones
 from .reading import Blur, Compression, Extent, History, Noise, Reading, Tones, reading_from_json
@@ -48,7 +49,7 @@ def measure(source: Source) -> Reading:
     blur, history = measure_blur(source, noise)
     return Reading(
         noise, blur, Extent(source.size.width, source.size.height), compression,
-        measure_start(source, measure_tones(source)), history, source.is_raw,
+        measure_start(source, measure_tones(source)), history, source.is_raw, measure_flat(source),
     )  # fmt: skip
 
 

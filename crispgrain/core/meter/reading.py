@@ -15,6 +15,7 @@ from ..colour.spaces import srgb_decode, srgb_encode
 
 TONES = 33  # at which noise is known after a change of light
 EVEN = 0.5  # share of luminance's noise that colour has at least, unless it was smoothed
+DRAWN = 0.85  # drawings have 0.92 and more, photographs up to 0.71
 LEAST_QUALITY = 90  # of JPEG; below, so much of weak noise is lost that what is left is not white
 
 
@@ -226,6 +227,12 @@ class Reading:
     tones: Tones = field(default_factory=Tones)
     history: History = field(default_factory=History)
     raw: bool = False
+    flat: float = 0.0  # share of even places that are one of a few colours, of a finished picture
+
+    @property
+    def drawn(self) -> bool:
+        """Whether it is a drawing, letters or a logo."""
+        return self.flat >= DRAWN
 
     def brightened(self, stops: float) -> Reading:
         """The reading of the same shot so many stops brighter: the noise moves with its tones, and grows."""
@@ -260,7 +267,7 @@ def reading_from_json(data: dict[str, Any]) -> Reading:
         If it is of another kind.
     """
     groups = {name: kind(**{k: _frozen(v) for k, v in data[name].items()}) for name, kind in GROUPS.items()}
-    return Reading(**groups, raw=bool(data["raw"]))
+    return Reading(**groups, raw=bool(data["raw"]), flat=float(data.get("flat", 0)))
 
 
 def _frozen(value: Any) -> Any:

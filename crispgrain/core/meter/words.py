@@ -18,6 +18,8 @@ def certainty(confidence: float) -> str:
 def headline(reading: Reading) -> str:
     """The one line that matters most, for the contact sheet."""
     blur = reading.blur
+    if reading.drawn:
+        return "drawing or letters"
     if reading.size.lost:
         return f"{max(round(100 * reading.size.lost), 1)} % lost"
     if blur.kind == "motion":

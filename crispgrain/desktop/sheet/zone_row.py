@@ -51,7 +51,7 @@ class ZoneRow(QWidget):
         zoned = own or bool(models_of(stage, Role.ZONE))
         ids = [stage.value, *(o.id for o in treatment.beside(stage))]
         single = [m for role in BESIDE for m in models_of(stage, role) if not m.may_be(Role.ZONE)]
-        ids += [m.id for m in single if m.id not in ids and (m.fits(source) or not m.all_round)]
+        ids += [m.id for m in single if m.id not in ids and m.fits(source)]
         self.list.clear()
         for id in ids:
             self.list.addItem(operation_name(id), id)

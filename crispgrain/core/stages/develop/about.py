@@ -17,4 +17,9 @@ def _reading(facts: Facts) -> list[str]:
     return [*said, *words.tone_words(reading), *words.history_words(reading)]
 
 
-ABOUT = About(metered=True, compared=True, reading=_reading, remarks=lambda facts: list(facts.source.facts.remarks))
+def _remarks(facts: Facts) -> list[str]:
+    drawn = ["It is a drawing or letters: “Drawing” cleans its flat colours."] if facts.reading.drawn else []
+    return [*facts.source.facts.remarks, *drawn]
+
+
+ABOUT = About(metered=True, compared=True, reading=_reading, remarks=_remarks)
