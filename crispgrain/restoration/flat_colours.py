@@ -48,7 +48,7 @@ def palette_of(picture: NDArray[np.uint8]) -> NDArray[np.float32]:
     count = picture.shape[0] * picture.shape[1]
     found = _commonest(picture[_span(picture) <= FLAT_STEP], LEAST * count, MOST)
     # Thin strokes are nowhere flat: their colour is that of the middle of what no mixture explains.
-    _, distance = modelled(picture.astype(np.float32), _table(found))
+    _, distance = _modelled(picture.astype(np.float32), _table(found))
     luma, wide = cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY), np.ones((2 * NEAR + 1,) * 2, np.uint8)
     extreme = (luma == cv2.dilate(luma, wide)) | (luma == cv2.erode(luma, wide))
     rest = picture[extreme & (distance > OWN)]
@@ -80,7 +80,7 @@ def _commonest(pixels: NDArray[np.uint8], least: float, most: int) -> list[NDArr
     return found
 
 
-def modelled(picture: Array, palette: NDArray[np.float32]) -> tuple[Array, Array]:
+def _modelled(picture: Array, palette: NDArray[np.float32]) -> tuple[Array, Array]:
     """What pixels are of colours and mixtures of two that are there, and how far each is from that.
 
     Parameters
@@ -133,7 +133,7 @@ def flattened(picture: Array, palette: NDArray[np.float32], strength: float = 1.
     True
     """
     steps = np.clip(picture * np.float32(255), 0, 255)
-    model, distance = modelled(steps, palette)
+    model, distance = _modelled(steps, palette)
     weight = np.float32(strength) * np.clip(2 - 2 * distance / np.float32(STRAY), 0, 1)[..., None]
     return np.asarray(picture + weight * (model / np.float32(255) - picture), np.float32)
 

@@ -36,6 +36,6 @@ def summary(model: Model, values: Values, size: Size) -> str:
 
 MODEL = Model(
     Stage.DEVELOP, "drawing", "Drawing", "For drawings, letters, logos: flat colours, edges without stains.",
-    (Parameter("strength", "Strength", "How much of what is none of the colours goes.", 100.0, 0, 100, 1, "%"),),
+    (Parameter("strength", "Strength", "How much of what is none of the colours goes.", 90.0, 0, 100, 1, "%"),),
     run, lambda values, context: REACH, roles=(Role.RETOUCH,), summary=summary, tolerance=1e-4, takes_raw=False,
 )  # fmt: skip
