@@ -7,7 +7,6 @@ import os
 import tempfile
 import time
 from collections.abc import Callable
-from functools import partial
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -18,14 +17,13 @@ from PySide6.QtWidgets import QWidget
 
 from crispgrain import presets
 from crispgrain.core.marks import Mark
-from crispgrain.core.masks import Found, Kind
+from crispgrain.core.masks import Found, Kind, Lost
 from crispgrain.core.model import Stage
 from crispgrain.core.treatment import Treatment
 from crispgrain.demo.roll import write_roll
 from crispgrain.desktop.app import make_app
 from crispgrain.desktop.export.export_dialog import ExportDialog
 from crispgrain.desktop.several.rules_dialog import RulesDialog
-from crispgrain.desktop.several.sync_dialog import SyncDialog
 from crispgrain.desktop.window.window import Window
 from crispgrain.geometry import Rect
 from crispgrain.orders.job import JobState
@@ -122,14 +120,6 @@ def main() -> None:
     window.session.choose_stage(Stage.DENOISE)
     window.session.choose(2)
     wait(rendered)
-    window.session.select([2, 3, 4, 6])
-    sync = SyncDialog(
-        window.session.treatment, window.session.on_easel.path.name, 3,
-        partial(window.several._would_change, [3, 4, 6]), window,
-    )  # fmt: skip
-    sync.show()
-    save(sync, "sync")
-    sync.close()
     night = Rule("Night series, high ISO", camera="Field Two", iso_from=3200, iso_to=12800)
     pocket = Rule("Old compact camera", kind="picture", below_megapixels=3)
     names = [presets.name_in(path) for path in presets.saved()]
@@ -154,11 +144,21 @@ def main() -> None:
     dialog.show()
     save(dialog, "export")
     dialog.close()
-    window.session.choose([p.name for p in shots].index("pocket-dial.jpg"))
+    window.session.choose([p.name for p in shots].index("orrery-card-fault.jpg"))
+    window.session.rescue()
     wait(rendered)
-    window.change_setting("denoise.model", "matched-blocks")
+    window.session.choose_stage(Stage.DEVELOP)
+    treatment, zone = window.session.treatment.with_zone(Stage.DEVELOP, Lost(), "fill")
+    window.session.change_treatment(treatment, "A zone")
+    window.session.choose_operation(zone)
     wait(rendered)
-    save(window, "remark")
+    save(window, "damaged")
+    window.session.choose([p.name for p in shots].index("store-room.jpg"))
+    wait(rendered)
+    window.session.choose_operation("view")
+    window.session.change_settings({"view.direction": 20.0, "view.pitch": -20.0}, "A view")
+    wait(rendered)
+    save(window, "all-round")
     window.session.choose(2)
     wait(rendered)
     window.session.choose_stage(Stage.DEVELOP)
