@@ -223,3 +223,40 @@ def test_no_combination_of_ends_gives_what_is_no_number_or_colours_a_grey(ends, 
     assert np.isfinite(out).all() and out.shape == pixels.shape
     if grey:
         assert np.ptp(out, axis=-1).max() <= 1e-4 * max(1.0, float(np.abs(out).max()))
+
+
+def at_ends(ends, leave: tuple[str, ...] = ()) -> dict:
+    values = {p.id: p.default for p in PARAMETERS}
+    for parameter, end in zip(NUMBERS, ends, strict=True):
+        start = 0.0 if parameter.id == "exposure" else float(parameter.default)
+        values[parameter.id] = start if parameter.id in leave else (parameter.minimum, start, parameter.maximum)[end]
+    return values
+
+
+ENDS = st.lists(st.sampled_from((0, 1, 1, 2)), min_size=len(NUMBERS), max_size=len(NUMBERS))
+
+
+@settings(max_examples=60, deadline=None, derandomize=True)
+@given(ends=ENDS)
+def test_no_combination_of_tones_turns_a_hue(ends):
+    """In Oklab, whose hues were fitted to look constant (B. Ottosson, "A perceptual color space", 2020)."""
+    turns = np.radians(np.arange(0, 360, 15))
+    lab = np.stack(
+        [np.stack([np.full(24, light), 0.06 * np.cos(turns), 0.06 * np.sin(turns)], -1) for light in (0.4, 0.7)]
+    )
+    patches = lab.astype(np.float32).repeat(8, 0).repeat(8, 1)
+    out = lit(oklab.to_working(patches), at_ends(ends, ("warmth", "tint", "hue", "faded", "haze")))[4::8, 4::8]
+    found = oklab.from_working(out)
+    turned = np.angle(np.exp(1j * (np.arctan2(found[..., 2], found[..., 1]) - turns).astype(np.float64)))
+    seen = (np.hypot(found[..., 1], found[..., 2]) > 0.02) & (out.min(-1) > 0.002) & (out.max(-1) < 0.98)
+    assert np.degrees(np.abs(turned[seen])).max(initial=0) < 0.1
+
+
+@settings(max_examples=40, deadline=None, derandomize=True)
+@given(ends=ENDS)
+def test_no_combination_of_ends_bands_a_slope(ends):
+    """Over 64 rows the dithered file of 8 bits keeps the mean of every column to a quarter of a step."""
+    slope = srgb_decode(np.linspace(0, 1, 256, dtype=np.float32))[None, :, None].repeat(64, 0).repeat(3, 2)
+    encoded = np.clip(srgb_encode(apply_matrix(lit(slope, at_ends(ends)), WORKING_TO_SRGB)), 0, 1)
+    written = icc.dithered(encoded, "uint8", 0, 0).astype(np.float64)
+    assert np.abs(written.mean(axis=0) - 255 * encoded.mean(axis=0)).max() < 0.25
