@@ -77,12 +77,12 @@ def pixel_damages(data: bytes) -> Iterator[tuple[str, bytes]]:
 
 def jpeg_damages(data: bytes) -> Iterator[tuple[str, bytes]]:
     yield from pixel_damages(data)
-    yield "tables of codes gone", _without_segment(data, 0xC4)
-    yield "frame gone", _without_segment(data, 0xC0)
+    yield "tables of codes gone", without_segment(data, 0xC4)
+    yield "frame gone", without_segment(data, 0xC0)
     yield "in a card's image", bytes(3000) + data + bytes(2000)
 
 
-def _without_segment(data: bytes, marker: int) -> bytes:
+def without_segment(data: bytes, marker: int) -> bytes:
     while (at := data.find(bytes([0xFF, marker]))) >= 0:
         data = data[:at] + data[at + 2 + struct.unpack(">H", data[at + 2 : at + 4])[0] :]
     return data

@@ -100,20 +100,17 @@ def test_between_restart_markers_a_fault_stays_where_it_is(grainy):
 @pytest.mark.parametrize("marker", [0xC0, 0xC4, 0xDB])
 def test_what_a_header_lacks_is_taken_from_a_healthy_file_of_the_camera(grainy, marker):
     data = jpeg(grainy)
-    damaged = damages._without_segment(data, marker)
-    with pytest.raises(Exception):  # noqa: B017  the library says so in many ways, or decodes nothing of it
-        assert damages.same(decoded(damaged), decoded(data), 3).mean() > 0.5
-        raise ValueError("tables of codes that all cameras have are no loss")
+    damaged = damages.without_segment(data, marker)
     found = rescued_jpeg(damaged, model=jpeg(grainy[::-1]))
     assert shares(found, decoded(data))[0] > 0.999
 
 
 def test_without_another_file_usual_steps_are_guessed_and_a_lost_size_is_said(grainy):
     data = jpeg(grainy)
-    found = rescued_jpeg(damages._without_segment(data, 0xDB))
+    found = rescued_jpeg(damages.without_segment(data, 0xDB))
     assert "guessed" in found.said[0] and found.stored.shape == grainy.shape
     with pytest.raises(ValueError, match="size is lost"):
-        rescued_jpeg(damages._without_segment(data, 0xC0))
+        rescued_jpeg(damages.without_segment(data, 0xC0))
 
 
 def test_a_segment_of_no_sense_is_stepped_over(grainy):

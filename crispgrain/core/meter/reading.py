@@ -15,7 +15,7 @@ from ..colour.spaces import srgb_decode, srgb_encode
 
 TONES = 33  # at which noise is known after a change of light
 EVEN = 0.5  # share of luminance's noise that colour has at least, unless it was smoothed
-DRAWN = 0.85  # drawings have 0.92 and more, photographs up to 0.71
+DRAWN = 0.85  # drawings have 0.91 and more, photographs up to 0.71
 LEAST_QUALITY = 90  # of JPEG; below, so much of weak noise is lost that what is left is not white
 
 

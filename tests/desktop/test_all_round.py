@@ -1,0 +1,38 @@
+"""A view of a picture all round, by pointer."""
+
+import numpy as np
+import pytest
+from PIL import Image
+from PySide6.QtCore import QPoint
+
+from crispgrain.core.model import Stage
+from tests.desktop.driving import LEFT, pixels_of, settle
+
+pytestmark = pytest.mark.slow
+
+
+def test_what_is_clicked_comes_to_the_middle_of_the_view(window, qtbot, tmp_path):
+    picture = np.full((256, 512, 3), 90, np.uint8)
+    picture[100:140, 290:330] = (200, 40, 30)  # a red mark, to the right of the middle
+    Image.fromarray(picture).save(tmp_path / "round.png")
+    window.open_paths([tmp_path / "round.png"])
+    settle(window, qtbot)
+    window.session.choose_stage(Stage.DEVELOP)
+    window.session.choose_operation("view")
+    window.change_setting("view.field", 100.0)
+    settle(window, qtbot)
+    shown = pixels_of(window.easel).astype(int)
+    red = shown[..., 0] - shown[..., 1] > 80
+    assert red.any()
+    rows, columns = np.nonzero(red)
+    look = next(b for b in window.controls.tools if b.text().startswith("Look there"))
+    qtbot.mouseClick(look, LEFT)
+    qtbot.mouseClick(window.easel, LEFT, pos=QPoint(int(columns.mean()), int(rows.mean())))
+    settle(window, qtbot)
+    values = window.session.treatment.find("view").values
+    # Its middle is at column 310 and row 120 of 512 x 256.
+    assert values["direction"] == pytest.approx(360 * (310 / 512 - 0.5), abs=4)
+    assert values["pitch"] == pytest.approx(180 * (0.5 - 120 / 256), abs=4)
+    shown = pixels_of(window.easel).astype(int)
+    middle = shown[window.easel.height() // 2, window.easel.width() // 2 + 12]
+    assert middle[0] - middle[1] > 80
