@@ -19,10 +19,10 @@ from crispgrain.core.files import PictureSource, RawSource, read_shot
 from crispgrain.core.meter import Blur, Noise, Reading, measure
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
-from crispgrain.core.render.threads import single_threaded_libraries
 from crispgrain.core.resolve import resolve
 from crispgrain.core.treatment import Treatment
 from crispgrain.restoration.point_spread import as_text
+from crispgrain.threads import single_threaded_libraries
 
 NOTHING = Treatment().only([]).set("develop.exposure", 0.0).set("develop.base", "linear")  # truths are as light is
 

@@ -66,6 +66,10 @@ JOBS = {
         partial(detail.make_restoring, 4), partial(detail.DetailBatches, factor=4, reducing=detail.SECOND_ORDER),
         {"picture": torch.rand(1, 3, 32, 32)}, "restore-net-x4", like="restore-net-x4",
     ),
+    "restore-x4-large": Job(
+        partial(detail.make_large, 4), partial(detail.DetailBatches, factor=4, reducing=detail.SECOND_ORDER),
+        {"picture": torch.rand(1, 3, 32, 32)}, "restore-net-x4-large", like="restore-net-x4",
+    ),
 }  # fmt: skip
 
 

@@ -14,7 +14,7 @@ from crispgrain.arrays import Array
 
 from . import reductions, second_order
 from .loop import Batch
-from .networks import DetailNet
+from .networks import DEEPER, DetailNet
 from .photographs import PatchSampler, load
 
 
@@ -51,3 +51,8 @@ def make_network(factor: int) -> DetailNet:
 def make_restoring(factor: int) -> DetailNet:
     """As wide again from level to level: noise and blocks are told from texture by looking far around."""
     return DetailNet(factor, widths=(64, 128, 192))
+
+
+def make_large(factor: int) -> DetailNet:
+    """More layers, from the weights that ship; small pictures leave time for them."""
+    return DetailNet(factor, blocks=DEEPER)

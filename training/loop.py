@@ -13,7 +13,7 @@ import numpy as np
 import torch
 from torch import Tensor, nn
 
-from crispgrain.core.render.threads import single_threaded_libraries
+from crispgrain.threads import single_threaded_libraries
 
 from .optimiser import optimisers_for
 

@@ -117,10 +117,10 @@ class DetailNet(nn.Module):
     B x 3 x factor H x factor W. All work is done at the small size.
     """
 
-    def __init__(self, factor: int, widths: Sizes = (64, 64, 64)) -> None:
+    def __init__(self, factor: int, widths: Sizes = (64, 64, 64), blocks: Sizes = BLOCKS) -> None:
         super().__init__()
         self.factor = factor
-        self.body = UNet(3, 3 * factor**2, widths)
+        self.body = UNet(3, 3 * factor**2, widths, blocks)
 
     def forward(self, picture: Tensor) -> Tensor:
         plain = functional.interpolate(picture, scale_factor=self.factor, mode="bicubic", align_corners=False)

@@ -18,9 +18,9 @@ from crispgrain.core.atomic import sweep
 from crispgrain.core.errors import ShotError
 from crispgrain.core.render.naming import literal
 from crispgrain.core.render.progress import Progress
-from crispgrain.core.render.threads import cores, limit_workers
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment
+from crispgrain.threads import cores, limit_workers
 
 from .worker import CANCELLED, PROGRESS, TARGET, WRITTEN, LastShot, answer
 

@@ -17,8 +17,8 @@ from attrs import evolve
 from psygnal import Signal
 
 from crispgrain.core.atomic import sweep
-from crispgrain.core.render.threads import worker_count
 from crispgrain.core.treatment import Treatment
+from crispgrain.threads import worker_count
 
 from .job import Job, JobState
 from .journal import Journal

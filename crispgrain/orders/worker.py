@@ -19,12 +19,12 @@ from crispgrain.core.meter import reading_from_json
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.naming import TEMPLATE
 from crispgrain.core.render.progress import Progress
-from crispgrain.core.render.threads import limit_workers
 from crispgrain.core.render.whole import export, result_name
 from crispgrain.core.shot import Shot, open_shot
 from crispgrain.core.treatment import Treatment
 from crispgrain.store import Store
 from crispgrain.store.sensors import known_shot
+from crispgrain.threads import limit_workers
 
 # What may be over in a while: a full disk, one that was unplugged, a share that is away.
 PASSING = {errno.ENOSPC, errno.EDQUOT, errno.EIO, errno.ENODEV, errno.ENXIO, errno.ESTALE, errno.ENOTCONN, errno.EROFS}

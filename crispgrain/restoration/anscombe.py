@@ -47,8 +47,10 @@ def inverse(stable: Array, a: Array | float, b: Array | float, smoothed: float =
     """
     a = np.maximum(a, np.float32(LEAST_SLOPE)).astype(np.float32)
     variance = (b / (a * a)).astype(np.float32)
-    d = np.maximum(stable, 2 * np.sqrt(np.maximum(np.float32(0.375) + variance, 0.25)))
     algebraic = stable * stable / 4 - np.float32(0.375)
+    if not smoothed:
+        return a * (algebraic - variance)
+    d = np.maximum(stable, 2 * np.sqrt(np.maximum(np.float32(0.375) + variance, 0.25)))
     root = np.float32(1.5**0.5)
     unbiased = np.float32(0.25) + root / (4 * d) - np.float32(1.375) / d**2 + np.float32(0.625) * root / d**3
     return a * (algebraic + np.float32(smoothed) * unbiased - variance)

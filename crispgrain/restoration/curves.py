@@ -9,6 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.interpolate import PchipInterpolator
 
+from crispgrain.strips import in_strips
+
 Points = tuple[tuple[float, float], ...]
 Curve = Callable[[NDArray], NDArray[np.float64]]
 
@@ -60,6 +62,7 @@ def through(points: Points) -> Curve:
     steep = smooth.derivative()
     low, high = (max(float(steep(v)), LEAST_RISE) for v in (x[0], x[-1]))
 
+    @in_strips
     def placed(values: NDArray) -> NDArray[np.float64]:
         inside = np.clip(values, x[0], x[-1])
         beyond = np.asarray(values) - inside

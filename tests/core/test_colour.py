@@ -136,6 +136,21 @@ def test_colours_that_do_not_add_up_go_through_littlecms(monkeypatch):
     assert np.array_equal(icc.to_working(stored, b"a profile of tables"), expected)
 
 
+@pytest.mark.parametrize("space_id", OUTPUT_SPACES)
+def test_built_in_spaces_come_out_as_littlecms_would_have_them(space_id):
+    """A step of 16 bits at most, under every intent that there is for them, colours beyond the space among them."""
+    pixels = np.random.default_rng(5).uniform(-0.1, 1.2, (90, 800, 3)).astype(np.float32) ** 3
+    profile = icc.profile(space_id)
+    for intent, black_point in ((icc.Intent.RELATIVE, False), (icc.Intent.PERCEPTUAL, True)):
+        by_littlecms = imagecodecs.cms_transform(
+            pixels, icc.working_profile(), profile, colorspace="rgb", outcolorspace="rgb", outdtype="float32",
+            intent=list(icc.Intent).index(intent),
+            flags=imagecodecs.CMS.FLAGS.BLACKPOINTCOMPENSATION if black_point else None,
+        )  # fmt: skip
+        stored = icc.from_working(pixels, profile, 16, intent, black_point).astype(int)
+        assert np.abs(stored - icc.quantise(by_littlecms, "uint16")).max() <= 2
+
+
 def test_our_srgb_profile_gives_what_littlecms_own_srgb_gives():
     pixels = RNG.uniform(0, 1, (64, 64, 3)).astype(np.float32)
     ours = icc.from_working(pixels, icc.profile("srgb"), 8).astype(int)

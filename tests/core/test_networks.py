@@ -37,10 +37,10 @@ def treated(source, treatment, reading) -> np.ndarray:
 @pytest.fixture
 def fresh_sessions():
     """Sessions are remembered for the life of the program; tests that break files must not leave that behind."""
-    runtime._session.cache_clear()
+    runtime._started.cache_clear()
     runtime.unavailable.cache_clear()
     yield
-    runtime._session.cache_clear()
+    runtime._started.cache_clear()
     runtime.unavailable.cache_clear()
 
 

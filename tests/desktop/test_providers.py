@@ -1,5 +1,8 @@
 """What networks run on: chosen in the menu, remembered, and the processor where a card fails."""
 
+import platform
+
+import numpy as np
 import onnxruntime
 import pytest
 from PySide6.QtGui import QAction
@@ -32,11 +35,24 @@ def test_a_card_that_is_not_there_falls_back_on_the_processor_and_says_so():
     assert runtime.use_provider(providers.PROCESSOR) == ""
 
 
+@pytest.mark.skipif(platform.machine() != "x86_64", reason="there are none for other processors")
+def test_other_kernels_of_the_processor_give_the_same(monkeypatch):
+    """ONNX Runtime's own against those that are tried first, and are no choice of their own in the menu."""
+    inputs = {"picture": np.random.default_rng(0).random((1, 3, 72, 96), np.float32)}
+    ours = runtime.run("detail-net-x2", inputs)
+    assert runtime._session("detail-net-x2").get_providers()[0] == providers.KERNELS
+    monkeypatch.setattr(onnxruntime, "get_available_providers", lambda: [providers.PROCESSOR])
+    runtime._started.cache_clear()
+    assert runtime._session("detail-net-x2").get_providers() == [providers.PROCESSOR]
+    assert np.abs(ours - runtime.run("detail-net-x2", inputs)).max() < runtime.ROUNDING
+    assert providers.present() == [providers.PROCESSOR]
+
+
 def test_a_card_whose_driver_fails_falls_back_too(monkeypatch):
     real = onnxruntime.InferenceSession
 
     def started(data, options, providers):
-        if CARD in providers:
+        if CARD in dict(providers):
             raise RuntimeError("no driver")
         return real(data, options, providers=providers)
 

@@ -6,12 +6,12 @@ from PySide6.QtWidgets import QTableWidget
 
 from crispgrain import presets
 from crispgrain.core.model import Stage
-from crispgrain.core.render.threads import cores, limit_workers, worker_count
 from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.base.preferences import preferences
 from crispgrain.desktop.window.looking import start_machine
 from crispgrain.desktop.window.settings_dialog import SettingsDialog
 from crispgrain.paths import PRESETS
+from crispgrain.threads import cores, limit_workers, worker_count
 
 pytestmark = pytest.mark.slow
 

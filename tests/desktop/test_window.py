@@ -16,7 +16,6 @@ from crispgrain.core.colour import icc
 from crispgrain.core.files import read_shot
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
-from crispgrain.core.render.threads import worker_count
 from crispgrain.core.treatment import Treatment, sidecar_path
 from crispgrain.desktop.base.background import Urgency
 from crispgrain.desktop.base.preferences import last_folder, last_output
@@ -29,6 +28,7 @@ from crispgrain.session.comparing import Arrangement
 from crispgrain.session.export_sets import ExportSet
 from crispgrain.session.shots import State
 from crispgrain.session.sync import Part
+from crispgrain.threads import worker_count
 from tests.conftest import psnr
 from tests.desktop.driving import LEFT, PATIENCE, drag, hearing, pixels_of, settle, shown
 

@@ -1,4 +1,4 @@
-"""ICC profiles: written by us from chromaticities, applied by LittleCMS.
+"""ICC profiles: written by us from chromaticities, applied by LittleCMS, or as LittleCMS would where that is quicker.
 
 LittleCMS builds profiles too, but cannot name them; a lab reads the name.
 """
@@ -17,7 +17,9 @@ from numpy.typing import NDArray
 from PIL import ImageCms
 
 from crispgrain.arrays import Array
+from crispgrain.strips import in_strips
 
+from . import matrix_profile
 from .spaces import ICC_D50_XYZ, OUTPUT_SPACES, SRGB, WORKING, RGBSpace, adaptation, to_xyz, white_xyz
 
 GREY = "grey"
@@ -235,10 +237,19 @@ def from_working(
     return quantise(encoded, dtype) if dithered_at is None else dithered(encoded, dtype, *dithered_at)
 
 
+@lru_cache(maxsize=32)
+def _built_in(icc: bytes) -> RGBSpace | None:
+    """The output space whose profile this is."""
+    return next((space for name, space in OUTPUT_SPACES.items() if profile(name) == icc), None)
+
+
 def _from_working_float(
     pixels: Array, icc: bytes, intent: Intent = Intent.RELATIVE, black_point: bool = False
 ) -> Array:
     """Working space to values 0..1 in a profile (H x W x channels)."""
+    built_in = _built_in(icc)
+    if built_in is not None and intent is not Intent.ABSOLUTE:  # neither has a black point or rendering tables
+        return _kept_grey(pixels, matrix_profile.encoded(pixels, built_in))
     space, count, top = SPACES[colour_space(icc)]
     encoded = _transform(pixels, working_profile(), icc, "float32", to=space, intent=intent, black_point=black_point)
     if top != 1:
@@ -275,6 +286,7 @@ def through(pixels: Array, icc: bytes, intent: Intent, black_point: bool, paper:
     )
 
 
+@in_strips
 def quantise(encoded: Array, dtype: str) -> NDArray:
     """Encoded values 0..1 to whole numbers of ``dtype``, rounded half up, clipped."""
     top = np.iinfo(dtype).max

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from crispgrain.arrays import Array
+from crispgrain.strips import in_strips
 
 # float32 throughout; NumPy's own annotations lose the width in most arithmetic, so it is not spelled out.
 
@@ -97,6 +98,7 @@ SRGB_TO_WORKING = between(SRGB, WORKING).astype(np.float32)
 WORKING_LUMINANCE = to_xyz(WORKING)[1].astype(np.float32)
 
 
+@in_strips
 def apply_matrix(pixels: Array, matrix: NDArray[np.floating]) -> Array:
     """Multiply every pixel (H x W x 3) by a 3 x 3 matrix.
 
@@ -104,8 +106,13 @@ def apply_matrix(pixels: Array, matrix: NDArray[np.floating]) -> Array:
     for pictures of different size, and a tile must equal the whole picture.
     """
     m = matrix.astype(np.float32)
-    r, g, b = pixels[..., 0], pixels[..., 1], pixels[..., 2]
+    r, g, b = (np.ascontiguousarray(pixels[..., i]) for i in range(3))
     return np.stack([r * m[i, 0] + g * m[i, 1] + b * m[i, 2] for i in range(3)], axis=-1)
+
+
+def brightest(pixels: Array) -> Array:
+    """The largest of the channels of each pixel (... x 3), in a tenth of the time that ``max`` takes."""
+    return np.maximum(np.maximum(pixels[..., 0], pixels[..., 1]), pixels[..., 2])
 
 
 def lab_to_working(lab: Array) -> Array:
@@ -123,24 +130,38 @@ def lab_to_working(lab: Array) -> Array:
     return apply_matrix((ratios * ICC_D50_XYZ).astype(np.float32), to_d65.astype(np.float32))
 
 
+@in_strips
 def luminance(pixels: Array) -> Array:
     """Relative luminance Y (H x W) of working-space pixels (H x W x 3)."""
     k = WORKING_LUMINANCE
     return pixels[..., 0] * k[0] + pixels[..., 1] * k[1] + pixels[..., 2] * k[2]
 
 
+@in_strips
 def srgb_encode(linear: Array) -> Array:
     """sRGB transfer curve (IEC 61966-2-1), continued as an odd function below 0."""
-    a = np.abs(linear)
-    curved = np.float32(1.055) * np.power(np.maximum(a, np.float32(1e-8)), np.float32(1 / 2.4)) - np.float32(0.055)
-    return np.copysign(np.where(a <= 0.0031308, a * np.float32(12.92), curved), linear).astype(np.float32)
+    a = np.abs(linear).astype(np.float32)
+    curved = np.maximum(a, np.float32(1e-8))
+    np.power(curved, np.float32(1 / 2.4), out=curved)
+    curved *= np.float32(1.055)
+    curved -= np.float32(0.055)
+    return _with_straight_part(curved, a * np.float32(12.92), a <= np.float32(0.0031308), linear)
 
 
+@in_strips
 def srgb_decode(encoded: Array) -> Array:
     """Inverse of :func:`srgb_encode`."""
-    a = np.abs(encoded)
-    curved = np.power((a + np.float32(0.055)) / np.float32(1.055), np.float32(2.4))
-    return np.copysign(np.where(a <= 0.04045, a / np.float32(12.92), curved), encoded).astype(np.float32)
+    a = np.abs(encoded).astype(np.float32)
+    curved = a + np.float32(0.055)
+    curved /= np.float32(1.055)
+    np.power(curved, np.float32(2.4), out=curved)
+    return _with_straight_part(curved, a / np.float32(12.92), a <= np.float32(0.04045), encoded)
+
+
+def _with_straight_part(curved: Array, straight: Array, dark: NDArray[np.bool_], signed: Array) -> Array:
+    """A curve that is straight where it is dark, with the sign of what it is of. Writes into ``curved``."""
+    np.copyto(curved, straight, where=dark)
+    return np.copysign(curved, signed, out=curved)
 
 
 # Orthonormal, so that white noise of sigma s in R, G, B is white noise of sigma s in

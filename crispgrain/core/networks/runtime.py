@@ -10,6 +10,7 @@ import onnxruntime
 from numpy.typing import NDArray
 
 from crispgrain.cancel import check
+from crispgrain.threads import worker_count
 
 from . import providers
 
@@ -34,13 +35,13 @@ def use_provider(provider: str) -> str:
     trouble = ""
     if wanted == provider and wanted != providers.PROCESSOR:
         try:
-            used = _started(next(HERE.glob("*.onnx")), wanted).get_providers()[0]
+            used = _started(next(HERE.glob("*.onnx")), wanted, worker_count()).get_providers()[0]
         except Exception as error:  # drivers fail in ways of their own
             trouble = f" ({type(error).__name__})"
             used = providers.PROCESSOR
         wanted = used if used in providers.LOCAL else providers.PROCESSOR
     _chosen[0] = wanted
-    _session.cache_clear()
+    _started.cache_clear()
     if wanted == provider:
         return ""
     return f"Networks cannot run on {providers.words(provider)} here{trouble}; they run on {providers.words(wanted)}."
@@ -51,18 +52,18 @@ def provider() -> str:
     return _chosen[0]
 
 
-@cache
 def _session(name: str) -> onnxruntime.InferenceSession:
-    return _started(HERE / f"{name}.onnx", _chosen[0])
+    return _started(HERE / f"{name}.onnx", _chosen[0], worker_count())
 
 
-def _started(file: Path, provider: str) -> onnxruntime.InferenceSession:
+@cache
+def _started(file: Path, provider: str, threads: int) -> onnxruntime.InferenceSession:
     options = onnxruntime.SessionOptions()
     # Tiles are the parallel unit, as everywhere; a session must not start threads of its own.
     options.intra_op_num_threads = options.inter_op_num_threads = 1
     options.log_severity_level = 4
-    order = dict.fromkeys((provider, providers.PROCESSOR))
-    return onnxruntime.InferenceSession(file.read_bytes(), options, providers=list(order))
+    order = providers.in_order(provider, threads)
+    return onnxruntime.InferenceSession(file.read_bytes(), options, providers=order)
 
 
 def framed(pixels: NDArray[np.float32], start: tuple[int, int], multiple: int) -> tuple[NDArray, NDArray[np.intp]]:

@@ -56,6 +56,10 @@ class TileCache:
         with self._lock:
             return key in self._tiles
 
+    def is_coming(self, key: Hashable) -> bool:
+        """Whether a thread is computing the tile under ``key``."""
+        return key in self._pending
+
     def get(self, key: Hashable, compute: Callable[[], T]) -> T:
         """The tile under ``key``, computed if it is not there."""
         while True:

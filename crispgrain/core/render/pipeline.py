@@ -194,9 +194,13 @@ class Pipeline:
             return self.source.region(rect)
         full = self.steps[depth - 1].after.size
         parts = {}
-        for row, column in tiles_over(rect, self.tile):
+        left = list(tiles_over(rect, self.tile))
+        while left:
             cancel.check()
-            parts[row, column] = self.tile_pixels(row, column, depth, cancel)
+            # What another thread is at comes last: waiting for it first, threads would go one after the other.
+            place = next((p for p in left if not self.cache.is_coming(self.tile_key(*p, depth))), left[0])
+            left.remove(place)
+            parts[place] = self.tile_pixels(*place, depth, cancel)
         if len(parts) == 1:
             (place, pixels), = parts.items()  # fmt: skip
             return pixels[rect.within(tile_rect(*place, self.tile, full)).slices]

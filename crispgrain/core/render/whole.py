@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from crispgrain.cancel import NEVER, CancelToken
 from crispgrain.geometry import Rect, tile_rect, tiles_over
+from crispgrain.threads import single_threaded_libraries, worker_count
 
 from ..colour import icc
 from ..errors import ShotError
@@ -27,7 +28,6 @@ from .on_paper import layout_of
 from .opacity import over, see_through, seen
 from .pipeline import Pipeline
 from .progress import Progress, ProgressEstimator
-from .threads import single_threaded_libraries, worker_count
 
 PAPER = 1.0  # linear light of what shows through where a file cannot be transparent
 IN_MEMORY = 400_000_000  # bytes; larger results are laid on disk while they grow

@@ -15,7 +15,7 @@ from typing import Any
 from PySide6.QtCore import QObject, Qt, Signal
 
 from crispgrain.cancel import NEVER, Cancelled, CancelToken
-from crispgrain.core.render.threads import single_threaded_libraries, worker_count
+from crispgrain.threads import single_threaded_libraries, worker_count
 
 SWITCH_INTERVAL = 0.0005  # s; how soon a computing thread lets the window's thread have the interpreter
 

@@ -8,11 +8,11 @@ from PySide6.QtCore import QSettings
 
 from crispgrain.core.errors import TreatmentError
 from crispgrain.core.model import Stage, Values
-from crispgrain.core.render.threads import worker_count
 from crispgrain.core.stages.print.file import MODEL
 from crispgrain.core.treatment import Treatment
 from crispgrain.orders.memory import default_limit, jobs_at_once
 from crispgrain.paths import settings_file
+from crispgrain.threads import worker_count
 
 SIDECARS = "treatments/folder"
 RULED = "rules/on"

@@ -10,13 +10,13 @@ from PySide6.QtGui import QImage
 from crispgrain.cancel import CancelToken
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.progress import Progress
-from crispgrain.core.render.threads import worker_count
 from crispgrain.core.render.views import Result, View, between, view_at
 from crispgrain.desktop.base.background import Background, Urgency
 from crispgrain.desktop.base.monitor import image_on_monitor
 from crispgrain.geometry import Rect
 from crispgrain.session.comparing import Arrangement
 from crispgrain.session.viewport import NO_BORDER
+from crispgrain.threads import worker_count
 
 from .easel import Easel
 from .layer import Layer, Part, level_for, render_part, screen_image

@@ -14,7 +14,6 @@ from crispgrain.core.files.source import Facts
 from crispgrain.core.meter import Reading, first_reading
 from crispgrain.core.meter.words import headline
 from crispgrain.core.render.overview import overview
-from crispgrain.core.render.threads import worker_count
 from crispgrain.core.resolve import Resolved, resolve
 from crispgrain.core.shot import Shot
 from crispgrain.desktop.base.background import Background, Urgency
@@ -26,6 +25,7 @@ from crispgrain.session.session import Session
 from crispgrain.session.shots import ShotId, State
 from crispgrain.store import Stamp
 from crispgrain.store.sensors import known_reading, reading_of
+from crispgrain.threads import worker_count
 
 IN_MEMORY = 5  # shots whose pixels are kept: the current one, its neighbours, and two seen before
 

@@ -12,7 +12,6 @@ from crispgrain.core.files.source import RawSource
 from crispgrain.core.meter.sensor import LEAST_SHOTS
 from crispgrain.core.model import Stage
 from crispgrain.core.networks import providers, runtime
-from crispgrain.core.render.threads import cores, limit_workers
 from crispgrain.desktop.base import monitor
 from crispgrain.desktop.base.preferences import THREADS, cache_gigabytes
 from crispgrain.desktop.base.theme import BOOTH, DIM_ROOM, apply_theme, current_theme
@@ -22,6 +21,7 @@ from crispgrain.desktop.loading.noise_plot import NoiseDialog
 from crispgrain.session.comparing import Arrangement
 from crispgrain.session.session import Session
 from crispgrain.store.sensors import sensors
+from crispgrain.threads import cores, limit_workers
 
 from .settings_dialog import GIGABYTE, PROVIDER, SettingsDialog
 

@@ -26,12 +26,12 @@ from PySide6.QtWidgets import (
 )
 
 from crispgrain.core.networks import providers, runtime
-from crispgrain.core.render.threads import cores, limit_workers, worker_count
 from crispgrain.desktop.base import monitor
 from crispgrain.desktop.base.monitor import MONITOR
 from crispgrain.desktop.base.preferences import CACHE, SIDECARS, THREADS
 from crispgrain.paths import DATA, PRESETS, data_folder, presets_folder
 from crispgrain.session.session import Session
+from crispgrain.threads import cores, limit_workers, worker_count
 
 PROVIDER = "networks/provider"  # name of a setting
 GIGABYTE = 1_000_000_000

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from crispgrain.arrays import Array
 from crispgrain.restoration import demosaic
 
-from ...colour.spaces import apply_matrix
+from ...colour.spaces import apply_matrix, brightest
 from ...files.source import RawSource
 from ...frame import Frame
 from ...model import Context, Model, Parameter, Role, Stage, Values
@@ -51,9 +51,11 @@ def highlights(balanced: Array, sensor: Array, how: str) -> Array:
     """
     if how == "white":
         return np.minimum(balanced, np.float32(1))
-    near = np.clip((sensor.max(axis=-1, keepdims=True) - CLIPPED + 0.1) / 0.1, 0, 1)
-    neutral = balanced.max(axis=-1, keepdims=True)
-    return balanced + near * (neutral - balanced)
+    near = np.clip((brightest(sensor) - CLIPPED + 0.1) / 0.1, 0, 1)
+    if not near.any():
+        return balanced
+    neutral = brightest(balanced)[..., None]
+    return balanced + near[..., None] * (neutral - balanced)
 
 
 def develop_with(

@@ -17,6 +17,7 @@ from ...colour.spaces import (
     WORKING,
     WORKING_TO_SRGB,
     apply_matrix,
+    brightest,
     luminance,
     srgb_decode,
     srgb_encode,
@@ -130,10 +131,14 @@ def _shown(pixels: Array, values: Values, longer: int) -> Array:
 
 def _within_white(pixels: Array, y: Array) -> Array:
     """What is lighter than white in one channel alone made paler, its luma and its hue kept, until it is not."""
-    y = y[..., None]
-    most = pixels.max(axis=-1, keepdims=True)
+    most = brightest(pixels)
+    there = (most > 1) & (y < 1)
+    if not there.any():
+        return pixels
+    y, most, result = y[there][:, None], most[there][:, None], pixels.copy()
     share = np.clip((1 - y) / np.maximum(most - y, 1e-6), 0, 1)
-    return np.where((most > 1) & (y < 1), y + (pixels - y) * share, pixels)
+    result[there] = y + (pixels[there] - y) * share
+    return result
 
 
 def lit(

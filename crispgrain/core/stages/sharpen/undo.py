@@ -13,6 +13,7 @@ from crispgrain.arrays import Array
 from crispgrain.restoration import halo
 from crispgrain.restoration.deconvolution import PATH, ROUND, Blurred, Care, total_variation, with_prior
 
+from ...colour.spaces import brightest
 from ...frame import Frame
 from ...meter.reading import Noise
 from ...model import Context, Parameter, Values
@@ -68,9 +69,9 @@ def linear_noise(noise: Noise) -> float:
 
 def clipped_in(pixels: Array) -> NDArray[np.bool_]:
     """Where a picture (H x W x 3, linear) is white, or nearly so beside white: compression and noise roughen lamps."""
-    brightest = np.maximum(np.maximum(pixels[..., 0], pixels[..., 1]), pixels[..., 2])  # much faster than max
-    beside = cv2.dilate((brightest >= CLIPPED).astype(np.uint8), np.ones((2 * BESIDE + 1,) * 2, np.uint8))
-    return (beside > 0) & (brightest >= NEARLY_CLIPPED)
+    lightest = brightest(pixels)
+    beside = cv2.dilate((lightest >= CLIPPED).astype(np.uint8), np.ones((2 * BESIDE + 1,) * 2, np.uint8))
+    return (beside > 0) & (lightest >= NEARLY_CLIPPED)
 
 
 def deblurred(pixels: Array, kernel: Array, noise: float, best: bool, care: Care = PATH) -> Array:
