@@ -125,6 +125,7 @@ class Tool:
     side, that says how wide it is.
     ``held`` says what width to height a rectangle of some sides is held to while it is drawn, if to any, given the
     values and the size of the source.
+    ``live`` makes of a small developed picture, 8-bit sRGB, what is seen of it under some values, to show meanwhile.
     """
 
     label: str
@@ -136,6 +137,7 @@ class Tool:
     again: bool = False
     across: str = ""
     held: Callable[[Values, Size, float, float], float | None] = lambda values, size, width, height: None
+    live: Callable[[Array, Values], Array] | None = None
 
 
 class ToolError(ValueError):

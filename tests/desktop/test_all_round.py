@@ -6,7 +6,7 @@ from PIL import Image
 from PySide6.QtCore import QPoint
 
 from crispgrain.core.model import Stage
-from tests.desktop.driving import LEFT, pixels_of, settle
+from tests.desktop.driving import LEFT, PATIENCE, pixels_of, settle
 
 pytestmark = pytest.mark.slow
 
@@ -36,3 +36,43 @@ def test_what_is_clicked_comes_to_the_middle_of_the_view(window, qtbot, tmp_path
     shown = pixels_of(window.easel).astype(int)
     middle = shown[window.easel.height() // 2, window.easel.width() // 2 + 12]
     assert middle[0] - middle[1] > 80
+
+
+def test_the_view_turns_with_the_pointer_before_it_is_let_go(window, qtbot, tmp_path):
+    """What one drags is under the pointer at each move, and nothing is changed until the end."""
+    picture = np.full((256, 512, 3), 90, np.uint8)
+    picture[112:144, 240:272] = (200, 40, 30)  # in the middle
+    Image.fromarray(picture).save(tmp_path / "round.png")
+    window.open_paths([tmp_path / "round.png"])
+    settle(window, qtbot)
+    window.session.choose_stage(Stage.DEVELOP)
+    window.session.choose_operation("view")
+    window.change_setting("view.field", 100.0)
+    settle(window, qtbot)
+    turn = next(b for b in window.controls.tools if b.text().startswith("Turn"))
+    qtbot.mouseClick(turn, LEFT)
+    settle(window, qtbot)
+    rect = window.easel.rect()
+    middle = rect.center()
+    qtbot.mousePress(window.easel, LEFT, pos=middle)
+
+    def turns() -> bool:  # as soon as a small picture of it all is there
+        qtbot.mouseMove(window.easel, middle + QPoint(-4, 0))
+        return window.easel.result.moving is not None
+
+    qtbot.waitUntil(turns, timeout=PATIENCE)
+    for step in (20, 45, 70):
+        there = middle + QPoint(-step, step // 3)
+        qtbot.mouseMove(window.easel, there)
+        shown = pixels_of(window.easel).astype(int)
+        red = shown[..., 0] - shown[..., 1] > 80
+        rows, columns = np.nonzero(red)
+        assert abs(columns.mean() - there.x()) < 14
+        assert abs(rows.mean() - there.y()) < 14
+    assert "direction" not in window.session.treatment.find("view").values
+    qtbot.mouseRelease(window.easel, LEFT, pos=there)
+    settle(window, qtbot)
+    assert window.session.treatment.find("view").values["direction"] > 3
+    shown = pixels_of(window.easel).astype(int)
+    rows, columns = np.nonzero(shown[..., 0] - shown[..., 1] > 80)
+    assert abs(columns.mean() - there.x()) < 14

@@ -38,19 +38,24 @@ class Hand:
         self.away = False  # whether a stroke takes away: drawn with the Alt key, or the right button
         self.shape: Shape | None = None  # what the next stroke is asked for, if for anything but panning
         self._then: Callable[[Points], None] | None = None
+        self._while_drawn: Callable[[Points], None] | None = None
         self._held: Held = lambda width, height: None
         self._on_divider = self._in_navigator = False
 
     def ask(
-        self, shape: Shape, then: Callable[[Points], None], held: Held = lambda width, height: None, width: float = 0.0
-    ) -> None:
-        """Let the next stroke draw something instead of panning; a rectangle may be held to a ratio."""
-        self.shape, self._then, self._held, self.width = shape, then, held, width
+        self, shape: Shape, then: Callable[[Points], None], held: Held = lambda width, height: None, width: float = 0.0,
+        while_drawn: Callable[[Points], None] | None = None,
+    ) -> None:  # fmt: skip
+        """Let the next stroke draw something instead of panning; a rectangle may be held to a ratio.
+
+        ``while_drawn`` hears of both ends of a line at each move.
+        """
+        self.shape, self._then, self._held, self.width, self._while_drawn = shape, then, held, width, while_drawn
         self._easel.setCursor(Qt.CursorShape.CrossCursor)
 
     def call_off(self) -> None:
         """Forget what was asked for; the next stroke pans again."""
-        self.shape = self._then = self.drawn = None
+        self.shape = self._then = self.drawn = self._while_drawn = None
         self.path = []
         self._easel.setCursor(Qt.CursorShape.ArrowCursor)
         self._easel.update()
@@ -111,6 +116,8 @@ class Hand:
             there = easel.to_picture(at)
             self.drawn.setP2(there)
             self.path = [self.drawn.p1(), there] if straight else [*self.path, there]
+            if self._while_drawn is not None:
+                self._while_drawn(((self.drawn.x1(), self.drawn.y1()), (there.x(), there.y())))
             easel.update()
         elif self._on_divider:
             easel.move_divider(at)

@@ -74,6 +74,7 @@ class Layer:
     images: dict[Part, QImage] = field(default_factory=dict)
     stale: list[tuple[Rect, QImage]] = field(default_factory=list)
     spot: tuple[Rect, QImage] | None = None
+    moving: QImage | None = None  # what all of it would be like, while that is drawn
     key: Hashable = None
     healed: list[tuple[QLineF, float]] = field(default_factory=list)  # from each spot to its patch, and its radius, px
     paper: QColor = field(default_factory=lambda: QColor(255, 255, 255))  # around it, where the chosen print has some
@@ -94,6 +95,9 @@ class Layer:
                 self.stale = [*self.stale, *shown][-MOST_STALE:]
             else:
                 self.stale = []
+            if self.moving is not None and view is not None:
+                self.stale = [(view.size.rect, self.moving)]
+            self.moving = None
             self.images, self.spot = {}, None
         self.key, self.view = key, view
         self.overview = overview
@@ -127,6 +131,8 @@ class Layer:
             yield self.spot
         for part, image in self._by_level(_level(self.view, scale)):
             yield part.rect, image
+        if self.moving is not None:
+            yield self.size.rect, self.moving
 
     def _by_level(self, best: int = 0) -> list[tuple[Part, QImage]]:
         """All parts, those of the best level last: coarser or finer ones fill in until they are there."""

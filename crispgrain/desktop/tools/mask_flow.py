@@ -37,8 +37,8 @@ from crispgrain.desktop.sheet.zone_row import operation_name
 from crispgrain.session.masking import as_parts, painted, with_part
 from crispgrain.session.session import Session
 
+from .drawn import moved_points
 from .mask_pictures import MaskPictures, Put
-from .tool_flow import moved_points
 
 DRAWN = {
     "Gradient …": (Shape.LINE, "Draw from where it is whole to where it ends. Esc leaves it."),

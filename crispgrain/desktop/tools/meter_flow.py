@@ -22,7 +22,7 @@ from crispgrain.desktop.sheet.control_sheet import ControlSheet
 from crispgrain.geometry import Rect
 from crispgrain.session.session import Session
 
-from .tool_flow import moved_points
+from .drawn import moved_points
 
 
 class MeterFlow(QObject):

@@ -4,14 +4,12 @@ from __future__ import annotations
 
 from functools import partial
 
-import numpy as np
 from PySide6.QtCore import QObject
 
 from crispgrain.arrays import Array
 from crispgrain.core.errors import TreatmentError
-from crispgrain.core.model import Drawn, Role, Shape, Tool, ToolError, Values
+from crispgrain.core.model import Shape, Tool, ToolError, Values
 from crispgrain.core.resolve import concrete
-from crispgrain.core.transform import Transform
 from crispgrain.desktop.base.background import Background, Urgency
 from crispgrain.desktop.base.status_line import StatusLine
 from crispgrain.desktop.easel.easel import Easel
@@ -20,7 +18,9 @@ from crispgrain.desktop.sheet.control_sheet import ControlSheet
 from crispgrain.desktop.sheet.path_row import PathRow
 from crispgrain.session.session import Session
 
+from .drawn import drawn_on
 from .heal_marks import HealMarks
+from .turning import Turning
 
 
 class ToolFlow(QObject):
@@ -50,20 +50,16 @@ class ToolFlow(QObject):
         held = partial(tool.held, there.values, size)
         share = float(there.values[tool.across]) / 100 if tool.across else 0.0
         width = share * max(size.width, size.height) / stretch
-        self._easel.hand.ask(tool.shape, partial(self._use, tool, operation), held, width)
+        turning = Turning(self._session, self._easel, self._background, tool, operation) if tool.live else None
+        then = partial(self._use, tool, operation)
+        self._easel.hand.ask(tool.shape, then, held, width, turning.show if turning is not None else None)
         self._status.say(tool.hint)
 
     def _use(self, tool: Tool, operation: str, points: Points) -> None:
-        shot, to_source = self._session.shot, self._to_source()
-        if shot is None or to_source is None:
+        shot, drawn = self._session.shot, drawn_on(self._session, operation, points)
+        if shot is None or drawn is None:
             return
         given, _ = self._session.treatment.addressed(operation)
-        concretely = concrete(given, shot.source, shot.reading)
-        if concretely.model.may_be(Role.SHAPE) and self._session.pipeline is not None:
-            to_source = self._session.pipeline.unbent.inverse.after(to_source)
-        points = moved_points(points, to_source) if points else ()
-        everywhere = concrete(self._session.treatment[given.stage], shot.source, shot.reading).values
-        drawn = Drawn(points, shot.source, shot.reading, concretely.values, {} if given.everywhere else everywhere)
 
         def done(answer: Values | tuple[Values, str]) -> None:
             settings, said = answer if isinstance(answer, tuple) else (answer, "")
@@ -102,12 +98,3 @@ class ToolFlow(QObject):
                 row.show_found(found)
 
         self._background.submit(Urgency.OPENING, lambda: pipeline.product(product, values), done)
-
-    def _to_source(self) -> Transform | None:
-        pipeline = self._session.pipeline
-        return pipeline.steps[-1].after.to_source if pipeline is not None else None
-
-
-def moved_points(points: Points, transform: Transform) -> Points:
-    x, y = transform(*np.array(points, float).T)
-    return tuple(zip(x.tolist(), y.tolist(), strict=True))

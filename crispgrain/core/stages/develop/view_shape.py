@@ -5,7 +5,9 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 
+import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from crispgrain.arrays import Array
 from crispgrain.geometry import Size
@@ -48,10 +50,21 @@ def after(frame: Frame, values: Values) -> Frame:
     return replace(seen, softness=frame.softness * frame.stretch / seen.stretch)
 
 
+def _places(whole: Size, values: Values) -> tuple[Array, Array]:
+    """X and y in a picture all round of each pixel of a view of it."""
+    sphere = sphere_of(whole, values)
+    rows, columns = np.mgrid[: sphere.view.height, : sphere.view.width] + 0.5
+    return sphere(columns, rows)
+
+
+def at_once(stored: NDArray[np.uint8], values: Values) -> NDArray[np.uint8]:
+    """As :func:`of_whole`, of 8-bit values and in a tenth of the time or less, while somebody turns the view."""
+    x, y = (place.astype(np.float32) - np.float32(0.5) for place in _places(Size(*stored.shape[:2]), values))
+    return np.asarray(cv2.remap(stored, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_WRAP), np.uint8)
+
+
 def of_whole(picture: Array, values: Values) -> Array:
     """What is seen of a small picture all round."""
-    sphere = sphere_of(Size(*picture.shape[:2]), values)
-    rows, columns = np.mgrid[: sphere.view.height, : sphere.view.width] + 0.5
-    x, y = sphere(columns, rows)
+    x, y = _places(Size(*picture.shape[:2]), values)
     thrice = np.concatenate([picture] * 3, axis=1)  # what lies beyond its side edges
     return srgb_decode(warp(srgb_encode(thrice), y, x + picture.shape[1]))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ...model import Drawn, Shape, Tool, Values
+from . import view_shape
 
 
 def _at(drawn: Drawn, number: int) -> tuple[float, float]:
@@ -31,4 +32,5 @@ LOOK = Tool(
 )
 TURN = Tool(
     "Turn …", "Drag what you see to where it is to be. Esc ends it.", "turned", Shape.LINE, _turn, again=True,
+    live=view_shape.at_once,
 )  # fmt: skip
