@@ -1,7 +1,8 @@
 """``./run bench`` measures everything and writes docs/benchmarks.md.
 
 ``./run bench quick`` prints whole-shot speed only, ``./run bench roll`` what a roll of 1,000 shots takes,
-``./run bench rough`` how it stands being killed and damaged files, ``./run bench damages`` what is left of such files.
+``./run bench rough`` how it stands being killed and damaged files, ``./run bench damages`` what is left of such files,
+``./run bench letters`` whether small letters can be read.
 ``./run bench only WORDS`` prints the tasks with these words in their name, without BM3D unless ``full`` follows; none
 of these writes anything.
 """
@@ -16,7 +17,7 @@ from datetime import date
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
-from . import damages, edges, roll, rough, whole
+from . import damages, edges, letters, roll, rough, whole
 from .measure import Row, run, table
 from .tasks import every_task, held_out, photographs
 
@@ -63,7 +64,7 @@ def main() -> None:
     if sys.argv[1:2] == ["only"]:
         _measure(" ".join(word for word in sys.argv[2:] if word != "full"), "full" in sys.argv)
         return
-    for name, part in (("roll", roll), ("rough", rough), ("damages", damages)):
+    for name, part in (("roll", roll), ("rough", rough), ("damages", damages), ("letters", letters)):
         if sys.argv[1:2] == [name]:
             print(part.report())
             return

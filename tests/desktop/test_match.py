@@ -4,10 +4,12 @@ import numpy as np
 import pytest
 from PIL import Image
 from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QPushButton
 
 from crispgrain.core.model import Stage
+from crispgrain.desktop.several.match_dialog import MatchDialog
 from tests.conftest import photograph
-from tests.desktop.driving import PATIENCE, settle
+from tests.desktop.driving import LEFT, PATIENCE, settle
 
 pytestmark = pytest.mark.slow
 
@@ -28,6 +30,14 @@ def test_selected_shots_follow_the_one_on_the_easel_in_one_step_and_are_lined_up
     assert "Select the shots" in window.status.words.text()
     session.select(ids.values())
     matching.trigger()
+    qtbot.waitUntil(lambda: bool(window.findChildren(MatchDialog)), timeout=PATIENCE)
+    (dialog,) = window.findChildren(MatchDialog)
+    # Nothing is changed yet; each is seen as it is and as it would be, which is nearer to the one on the easel.
+    assert not session.roll[ids["evening"]].treatment.stages
+    (shown,) = dialog.ticked
+    noon = window.session.shot.source.stored.mean(axis=(0, 1))
+    assert np.abs(shown.then.mean(axis=(0, 1)) - noon).max() < 0.2 * np.abs(shown.now.mean(axis=(0, 1)) - noon).max()
+    qtbot.mouseClick(next(b for b in dialog.findChildren(QPushButton) if b.text() == "Match"), LEFT)
     qtbot.waitUntil(lambda: "1 of 2 shots matched" in window.status.words.text(), timeout=PATIENCE)
     assert "night.png: Too little" in window.status.words.text()
     values = session.roll[ids["evening"]].treatment[Stage.DEVELOP].values
