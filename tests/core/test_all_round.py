@@ -2,12 +2,13 @@
 
 import dataclasses
 
+import cv2
 import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
 
 from crispgrain.core.colour import icc
-from crispgrain.core.colour.spaces import srgb_encode
+from crispgrain.core.colour.spaces import srgb_decode, srgb_encode
 from crispgrain.core.files import PictureSource
 from crispgrain.core.meter import measure
 from crispgrain.core.model import Drawn
@@ -16,7 +17,7 @@ from crispgrain.core.shot import Shot
 from crispgrain.core.sphere import Projection, Sphere
 from crispgrain.core.stages.develop.view_tools import LOOK, TURN
 from crispgrain.core.treatment import Treatment
-from crispgrain.geometry import Size
+from crispgrain.geometry import Rect, Size
 
 WHOLE = Size(256, 512)
 
@@ -191,3 +192,48 @@ def test_noise_of_a_picture_all_round_is_measured_where_it_is_not_drawn_out(tmp_
     assert whole.noise.luminance == pytest.approx(band.noise.luminance, rel=0.15)
     assert cut.noise.luminance < 0.8 * band.noise.luminance  # which does not go all round
     assert (whole.size.width, whole.size.height) == (1536, 768)
+
+
+def stitched(size: Size, sigma: float) -> np.ndarray:
+    """Noise of the six flat shots that a picture all round is made of, as many px to a degree as its horizon has."""
+    rng, rays = np.random.default_rng(7), rays_all_round(size)
+    edge = int(size.width / np.pi * 1.1)
+    noise = np.zeros((size.height, size.width, 3), np.float32)
+    main = np.abs(rays).argmax(axis=-1)
+    for axis in range(3):
+        for sign in (-1, 1):
+            here = (main == axis) & (np.sign(rays[..., axis]) == sign)
+            across, along = (rays[..., other] / np.abs(rays[..., axis]) for other in range(3) if other != axis)
+            face = (sigma * rng.standard_normal((edge, edge, 3))).astype(np.float32)
+            places = ((a * size.width / np.pi / 2 + edge / 2 - 0.5).astype(np.float32) for a in (across, along))
+            noise[here] = cv2.remap(face, *places, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)[here]
+    return noise
+
+
+@pytest.fixture(scope="module")
+def noisy_room(tmp_path_factory) -> Shot:
+    """Even grey all round, stitched from noisy shots."""
+    size = Size(512, 1024)
+    encoded = 0.5 + stitched(size, 0.05)
+    return shot_of(srgb_decode(encoded), tmp_path_factory.mktemp("room"))
+
+
+@pytest.mark.parametrize("model", ["wavelet", "photo-net"])
+def test_no_noise_is_left_at_the_zenith_and_below(noisy_room, model):
+    """There the noise of a stitched picture is drawn out, so that a model of single pixels would leave most of it."""
+    denoise = Treatment().only([]).set("denoise.on", True).set("denoise.model", model)
+    left = {}
+    for pitch in (0, 90, -90):
+        looked = denoise.set("view.field", 40.0).set("view.pitch", float(pitch))
+        left[pitch] = srgb_encode(noisy_room.pipeline(looked).region(noisy_room.pipeline(looked).size.rect)).std()
+    assert max(left[90], left[-90]) < 1.5 * left[0]
+
+
+def test_tiles_agree_near_the_poles_and_across_the_seam(noisy_room):
+    denoise = Treatment().only([]).set("denoise.on", True).set("denoise.model", "wavelet")
+    whole = noisy_room.pipeline(denoise, tile=1024)
+    part = noisy_room.pipeline(denoise, tile=256)
+    for rect in (Rect(0, 0, 200, 300), Rect(300, 800, 212, 224), Rect(100, 500, 90, 60)):
+        assert np.allclose(whole.region(rect), part.region(rect), atol=1e-5)
+    above = whole.region(Rect(0, 0, 128, 1024))  # as even over the seam as anywhere
+    assert np.abs(above[:, 0] - above[:, -1]).mean() < 1.5 * np.abs(np.diff(above, axis=1)).mean()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 
@@ -24,6 +25,7 @@ from ..stages.develop.lighting import BASE, BASE_COLOUR, changes
 from ..stages.develop.lighting import PARAMETERS as LIGHT
 from ..stages.enlarge.size import target_size
 from ..transform import Transform
+from . import poles
 from .approximate import reduce_shot, reduce_treatment
 from .cache import TileCache
 from .products import product_of
@@ -301,6 +303,8 @@ class Pipeline:
             pixels = np.concatenate([given(piece) for piece in wrapped(rect, size.width)], axis=1)
         else:
             pixels = given(rect)
+        if step.stage is Stage.DENOISE and told.before.wraps and poles.is_all_round(size):
+            pixels = self._without_noise_of_poles(pixels, step, told, rect, given, cancel)
         cancel.check()
         with cancelled_by(cancel):
             result = step.model.run(pixels, step.values, context(rect))
@@ -309,6 +313,29 @@ class Pipeline:
         if step.stage is not Stage.ENLARGE and not step.model.may_be(Role.SHAPE):  # those give just what is wanted
             result = result[wanted.within(rect).slices]
         return np.ascontiguousarray(result)
+
+    def _without_noise_of_poles(
+        self, pixels: Array, step: Step, told: Told, rect: Rect, given: Callable[[Rect], Array], cancel: CancelToken
+    ) -> Array:
+        """What Denoise is given of a picture all round, without what its model finds looking straight up and down."""
+        size = told.before.size
+
+        def context(rect: Rect, whole: Size) -> Context:
+            before, after = (replace(frame, size=whole, wraps=False) for frame in (told.before, told.after))
+            return Context(self.reading, self.source, before, after, rect, rect, self.product)
+
+        def run(part: Array, at: Rect, whole: Size) -> Array:
+            cancel.check()
+            with cancelled_by(cancel):
+                return step.model.run(part, step.values, context(at, whole))
+
+        margin = step.model.margin(step.values, context(rect, size))
+        for up in (True, False):
+            if poles.share(rect, size, up).any():
+                key = (step.key, "pole", up)
+                noise = self.cache.get(key, partial(poles.noise_at, up, size, given, run, margin))
+                pixels = poles.without(pixels, noise, rect, size, up)
+        return pixels
 
 
 def in_order(resolved: Resolved) -> list[ResolvedOperation]:
