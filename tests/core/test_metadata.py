@@ -76,6 +76,10 @@ def test_a_part_of_a_panorama_is_no_view_all_round(shot, tmp_path):
     picture, xmp = result(shot, tmp_path, treatment)
     assert picture.size[0] < 64
     assert "GPano" not in xmp
+    # Half as wide and half as high it has the form of one, and a view across two fields of it, too.
+    quarter = treatment.set("crop.bottom", 50.0)
+    picture, xmp = result(shot, tmp_path / "quarter", quarter)
+    assert picture.size == (32, 16) and "GPano" not in xmp
 
 
 def test_like_the_source_is_its_format_depth_profile_and_resolution(shot, tmp_path):

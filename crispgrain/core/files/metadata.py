@@ -121,7 +121,8 @@ class Kept(StrEnum):
 class Wanted:
     """What a result's metadata are to be: how much is kept of the shot's, and what is said anew.
 
-    ``ppi`` goes into Exif, beside the place that a format may have for it.
+    ``ppi`` goes into Exif, beside the place that a format may have for it. ``all_round`` says whether the result still
+    is what a shot that goes all round was, for tags that say so.
     """
 
     kept: Kept = Kept.ALL
@@ -129,6 +130,7 @@ class Wanted:
     creator: str = ""
     caption: str = ""
     ppi: float | None = None
+    all_round: bool = True
 
 
 def blocks(source: Path, software: str, size: Size, wanted: Wanted) -> tuple[bytes, bytes]:
@@ -201,7 +203,8 @@ def carry_over(source: Path, target: Path, software: str, size: Size, wanted: Wa
                 continue
             if tag not in LEFT_XMP_TAGS and (group in CARRIED_XMP_GROUPS or tag in IPTC_FIELDS):
                 xmp.add(exiv2.XmpKey(known.key()), known.value())
-        _carry_panorama(given, xmp, size)
+        if wanted.all_round:
+            _carry_panorama(given, xmp, size)
     exif["Exif.Photo.PixelXDimension"] = exiv2.ULongValue(size.width)
     exif["Exif.Photo.PixelYDimension"] = exiv2.ULongValue(size.height)
     exif["Exif.Image.Orientation"] = exiv2.UShortValue(1)

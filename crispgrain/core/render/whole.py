@@ -154,6 +154,9 @@ def export(
     source, settings = pipeline.source, settings_of(pipeline)
     if settings.format is OutputFormat.DNG:
         pipeline, settings = for_dng(pipeline, settings)
+    # A part of a picture all round may have its form, too.
+    metadata = evolve(settings.metadata, all_round=pipeline.steps[-1].after.wraps)
+    settings = evolve(settings, metadata=metadata)
     target = folder / (name or result_name(pipeline))
     pixels = render_whole(pipeline, settings, report=report, cancel=cancel)
     return write_picture(pixels, target, settings, metadata_from=source.path, replace=replace, in_place=in_place)
