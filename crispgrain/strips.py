@@ -27,7 +27,9 @@ def in_strips(function: Callable[Concatenate[Array, P], Array]) -> Callable[Conc
 
     @wraps(function)
     def strip_by_strip(pixels: Array, *args: P.args, **kwargs: P.kwargs) -> Array:
-        if np.ndim(pixels) < 2 or pixels.size <= AT_ONCE:
+        if np.ndim(pixels) == 0:
+            return function(np.atleast_1d(pixels), *args, **kwargs)[0]
+        if np.ndim(pixels) == 1 or pixels.size <= AT_ONCE:
             return function(pixels, *args, **kwargs)
         rows = max(1, AT_ONCE * len(pixels) // pixels.size)
         first = function(pixels[:rows], *args, **kwargs)

@@ -16,11 +16,12 @@ from .files.source import Source
 from .frame import Frame
 from .masks import Mask
 from .meter.reading import Noise, Reading
-from .model import Model, Role, Stage, Value
+from .model import Model, Role, Stage, ToolError, Value
 from .operation import Operation
 from .registry import ABOUT, CROP, LENS, VIEW, find_model, models_of
 from .stages.develop import fringes, lens_faults
 from .stages.develop.crop_shape import FREE, LANDSCAPE, OWN, PORTRAIT, after
+from .stages.develop.crop_tools import TO_PRINT, cut_to_print
 from .stages.develop.lighting import BASE, BASE_COLOUR
 from .stages.enlarge.calmness import CALMNESS, calm_for
 from .stages.enlarge.size import exactly
@@ -91,7 +92,7 @@ def resolve(treatment: Treatment, source: Source, reading: Reading) -> Resolved:
     stages = {stage: concrete(treatment[stage], source, reading) for stage in Stage}
     beside = tuple(concrete(o, source, reading) for o in treatment.operations if not o.everywhere)
     told = for_base(for_lens(Resolved(_without_double_work(stages, treatment), beside), source), reading)
-    printed = for_print(told, source, treatment[Stage.ENLARGE].on)
+    printed = for_print(for_sheet(told, source), source, treatment[Stage.ENLARGE].on)
     return for_calm(for_viewing(printed, treatment), reading, treatment)
 
 
@@ -115,6 +116,21 @@ def for_lens(resolved: Resolved, source: Source) -> Resolved:
         beside[beside.index(found)] = replace(found, values={**found.values, **dict.fromkeys(colours, "")})
         beside.append(replace(found, model=fringes.MODEL, id=fringes.MODEL.id, values=colours, remarks=()))
     return replace(resolved, beside=tuple(beside))
+
+
+def for_sheet(resolved: Resolved, source: Source) -> Resolved:
+    """With a crop that is to follow the print on a scan filled in; a remark says so, or that none stands out."""
+
+    def told(operation: ResolvedOperation) -> ResolvedOperation:
+        if operation.model is not CROP or not operation.on or operation.values["edge"] != TO_PRINT:
+            return operation
+        try:
+            cut, said = cut_to_print(source, operation.values)
+        except ToolError as error:
+            cut, said = {}, str(error)
+        return replace(operation, values={**operation.values, **cut}, remarks=(*operation.remarks, said))
+
+    return replace(resolved, beside=tuple(told(o) for o in resolved.beside))
 
 
 def for_base(resolved: Resolved, reading: Reading) -> Resolved:

@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 import pytest
 
+from crispgrain import presets
 from crispgrain.core.colour import icc
 from crispgrain.core.files import PictureSource
 from crispgrain.core.meter import Noise, Reading
@@ -13,7 +14,7 @@ from crispgrain.core.model import Drawn, ToolError
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
 from crispgrain.core.stages.develop.crop import MODEL
-from crispgrain.core.stages.develop.crop_tools import PRINT_EDGE
+from crispgrain.core.stages.develop.crop_tools import CROP, PRINT_EDGE
 from crispgrain.core.treatment import Treatment
 from tests.conftest import photograph
 
@@ -66,3 +67,19 @@ def test_a_print_is_straightened_and_cut_to_its_edges(slant, bed):
 def test_where_no_print_stands_out_that_is_said(pixels):
     with pytest.raises(ToolError, match="stands out"):
         found(pixels)
+
+
+def test_a_preset_cuts_each_scan_to_its_own_print(tmp_path):
+    """The one shipped for old prints; drawing a crop by hand ends that."""
+    preset = presets.load("Old print")
+    source = PictureSource(Path("scan.png"), scan(3.4), icc.profile("srgb"))
+    crop = resolve(preset, source, READING).find("crop")
+    assert crop.values["angle"] == pytest.approx(-3.4, abs=0.15) and "leaned by +3.4" in crop.remarks[0]
+    pipeline = Pipeline(source, READING, resolve(preset, source, READING))
+    assert pipeline.size.width == pytest.approx(760, abs=11) and pipeline.size.height == pytest.approx(560, abs=11)
+    plain = PictureSource(Path("a.png"), np.full((300, 400, 3), 128, np.uint8), icc.profile("srgb"))
+    crop = resolve(preset, plain, READING).find("crop")
+    assert "stands out" in crop.remarks[0]
+    assert Pipeline(plain, READING, resolve(preset, plain, READING)).size == plain.size
+    drawn = Drawn(((10.0, 10.0), (90.0, 10.0), (90.0, 90.0), (10.0, 90.0)), plain, READING, crop.values)
+    assert CROP.settings(drawn)["edge"] == "hand"

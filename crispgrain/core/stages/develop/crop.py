@@ -11,23 +11,33 @@ from ...frame import Frame
 from ...meter.reading import Noise
 from ...model import Context, Model, Parameter, Role, Stage, Values
 from .crop_shape import AS_IT_IS, AS_SHOT, FREE, LANDSCAPE, OWN, PORTRAIT, QUARTERS, RATIOS, after
-from .crop_tools import CROP, FIND_LEVEL, LEVEL, PERSPECTIVE, PRINT_EDGE
+from .crop_tools import BY_HAND, CROP, FIND_LEVEL, LEVEL, PERSPECTIVE, PRINT_EDGE, TO_PRINT
 from .perspective import lines_from
 from .reshape import reshaped
 
+EDGE = Parameter(
+    "edge", "Cut to", "What is set below, or for each scan the edges of the print on it, straightened.", BY_HAND,
+    choices=(BY_HAND, TO_PRINT), labels=("what is set", "the print’s edge"),
+)  # fmt: skip
+
+
+def _by_hand(values: Values) -> bool:
+    return values["edge"] == BY_HAND
+
+
 EDGES = (
     Parameter("left", "Left", "Where the picture begins, as a share of the source's width.", 0.0, 0, 100, 0.1, "%",
-              per_shot=True),
+              per_shot=True, matters=_by_hand),
     Parameter("top", "Top", "Where the picture begins, as a share of the source's height.", 0.0, 0, 100, 0.1, "%",
-              per_shot=True),
+              per_shot=True, matters=_by_hand),
     Parameter("right", "Right", "Where the picture ends, as a share of the source's width.", 100.0, 0, 100, 0.1, "%",
-              per_shot=True),
+              per_shot=True, matters=_by_hand),
     Parameter("bottom", "Bottom", "Where the picture ends, as a share of the source's height.", 100.0, 0, 100, 0.1,
-              "%", per_shot=True),
+              "%", per_shot=True, matters=_by_hand),
 )  # fmt: skip
 ANGLE = Parameter(
     "angle", "Straighten", "By how much the picture is turned clockwise. What would be empty is cut off.", 0.0, -45, 45,
-    0.05, "°", per_shot=True,
+    0.05, "°", per_shot=True, matters=_by_hand,
 )  # fmt: skip
 LINES = Parameter(
     "lines",
@@ -71,7 +81,7 @@ def of_whole(picture: Array, values: Values) -> Array:
 
 MODEL = Model(
     Stage.DEVELOP, "crop", "Crop", "Which part of the picture is wanted, and how it stands.",
-    (*EDGES, ANGLE, LINES, RATIO, ASPECT, SIDE, TURN, MIRROR), run,
+    (EDGE, *EDGES, ANGLE, LINES, RATIO, ASPECT, SIDE, TURN, MIRROR), run,
     lambda values, context: LANCZOS_LOBES + 1, after=after, roles=(Role.SHAPE,),
     summary=lambda model, values, size: "cropped", tools=(CROP, LEVEL, FIND_LEVEL, PERSPECTIVE, PRINT_EDGE),
 )  # fmt: skip
