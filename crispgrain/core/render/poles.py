@@ -26,12 +26,14 @@ CORNERS = 62.0  # and to its corners
 BEGINS, WHOLE = 48.0, 58.0  # degrees of latitude from which it counts, and counts fully
 LEAST_COSINE = 1e-3
 TILE = 768  # px
+WIDEST = 32_000  # px, about what cv2.remap takes
 Run = Callable[[Array, Rect, Size], Array]  # what a model makes of a part of a picture of some size
 Given = Callable[[Rect], Array]
 
 
 def is_all_round(size: Size) -> bool:
-    return abs(size.width - 2 * size.height) <= 2 and size.height >= 64
+    """Whether a picture that wraps has both poles, and OpenCV can look at it at once."""
+    return abs(size.width - 2 * size.height) <= 2 and size.height >= 64 and size.width <= WIDEST
 
 
 def share(rect: Rect, size: Size, up: bool) -> Array:
