@@ -11,17 +11,27 @@ from hypothesis import strategies as st
 from skimage import color
 
 from crispgrain.core.colour import icc, oklab
-from crispgrain.core.colour.spaces import SRGB_TO_WORKING, WORKING_TO_SRGB, apply_matrix, srgb_decode, srgb_encode
+from crispgrain.core.colour.spaces import (
+    SRGB_TO_WORKING,
+    WORKING_TO_SRGB,
+    apply_matrix,
+    luminance,
+    srgb_decode,
+    srgb_encode,
+)
 from crispgrain.core.files import PictureSource
+from crispgrain.core.frame import Frame
 from crispgrain.core.masks import Oval
 from crispgrain.core.meter import Noise, Reading
 from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.views import halo_mask
 from crispgrain.core.resolve import resolve
+from crispgrain.core.stages.develop import light
 from crispgrain.core.stages.develop.lighting import PARAMETERS, lit
 from crispgrain.core.treatment import Treatment
-from crispgrain.restoration.haze import air_light
+from crispgrain.geometry import Size
+from crispgrain.restoration.haze import air_light, without_haze
 from crispgrain.restoration.tone import Tone, curve, toned
 from tests.conftest import photograph
 
@@ -169,6 +179,24 @@ def hazy():
     through = np.exp(-1.2 * np.linspace(1, 0, 256, dtype=np.float32))[:, None, None]
     air = np.float32([0.72, 0.75, 0.8])
     return clean, clean * through + air * (1 - through), air
+
+
+@pytest.mark.parametrize("amount", [50.0, 100.0])
+def test_noise_is_known_after_haze_is_gone(amount):
+    """Within a factor of two; it becomes up to seven times as strong."""
+    scene = apply_matrix(srgb_decode(photograph("coffee")), SRGB_TO_WORKING)
+    through = np.linspace(0.35, 0.9, len(scene))[:, None, None].astype(np.float32)
+    hazy = np.maximum(scene * through + 0.8 * (1 - through), 0)
+    noise = 0.008 * np.random.default_rng(3).standard_normal(hazy.shape).astype(np.float32)
+    noisy = srgb_decode(srgb_encode(hazy) + noise)
+    air, longer = air_light(hazy), max(hazy.shape)
+    without, left = (luminance(without_haze(p, air, amount / 100, longer)) for p in (hazy, noisy))
+    first = (srgb_encode(luminance(noisy)) - srgb_encode(luminance(hazy))).std()
+    grown = (srgb_encode(left) - srgb_encode(without)).std() / first
+    source, reading = PictureSource(Path("x.png"), np.zeros((8, 8, 3)), icc.profile("srgb")), Reading(Noise.even(1))
+    values = resolve(PLAIN.set("develop.haze", amount), source, reading)[Stage.DEVELOP].values
+    told = light.after(Frame(Size(100, 100), Noise.even(1.0)), values).noise.luminance
+    assert 0.5 < told / grown < 2 and grown > 1.2
 
 
 def test_haze_goes_and_what_was_behind_it_is_nearer_to_the_truth():

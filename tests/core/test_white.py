@@ -25,6 +25,7 @@ from crispgrain.core.files import PictureSource, read_shot
 from crispgrain.core.files.raw import camera_matrix
 from crispgrain.core.meter import Noise, Reading, measure
 from crispgrain.core.model import Drawn, ToolError
+from crispgrain.core.render.consistency import drift_between
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.whole import export
 from crispgrain.core.resolve import resolve
@@ -203,3 +204,22 @@ def test_grey_stays_exactly_grey_through_all_stages(tmp_path):
     path = export(shot.pipeline(treatment.set("print.format", "tiff")), tmp_path / "out")
     written = tifffile.imread(path)
     assert written.ndim == 2 or np.ptp(written, axis=-1).max() == 0
+
+
+@pytest.mark.parametrize("light", ["tubes", "shade"])
+def test_taking_a_cast_away_leaves_colours_as_strong_as_in_neutral_light(light):
+    """By the drift figure that the window shows: mean chroma of both, smoothed."""
+    before, after = [], []
+    for name in ("coffee", "chelsea", "rocket"):
+        clean = apply_matrix(srgb_decode(photograph(name)), SRGB_TO_WORKING)
+        lit = np.maximum(clean * np.float32(LIGHTS[light]), 0)
+        stored = (srgb_encode(apply_matrix(lit, np.linalg.inv(SRGB_TO_WORKING))).clip(0, 1) * 65535).astype(np.uint16)
+        source, reading = PictureSource(Path("x.png"), stored, icc.profile("srgb")), Reading(Noise.even(1))
+        treatment = PLAIN
+        for setting, value in SET_LIGHT.settings(drawn(source))[0].items():
+            treatment = treatment.set(f"develop.{setting}", value)
+        pipeline = Pipeline(source, reading, resolve(treatment, source, reading))
+        drift = drift_between(clean, pipeline.region(pipeline.size.rect))
+        before.append(drift.chroma_before)
+        after.append(drift.chroma_after)
+    assert 0.85 < np.mean(after) / np.mean(before) < 1.25
