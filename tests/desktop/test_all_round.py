@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 from PIL import Image
-from PySide6.QtCore import QPoint
+from PySide6.QtCore import QPoint, Qt
 
 from crispgrain.core.model import Stage
 from tests.desktop.driving import LEFT, PATIENCE, pixels_of, settle
@@ -70,6 +70,20 @@ def test_the_view_turns_with_the_pointer_before_it_is_let_go(window, qtbot, tmp_
         assert abs(columns.mean() - there.x()) < 14
         assert abs(rows.mean() - there.y()) < 14
     assert "direction" not in window.session.treatment.find("view").values
+    # Esc, and a drag back to where it began, leave everything as it was.
+    before = pixels_of(window.easel)
+    qtbot.keyClick(window.easel, Qt.Key.Key_Escape)
+    qtbot.mouseRelease(window.easel, LEFT, pos=there)
+    assert window.easel.result.moving is None and not np.array_equal(pixels_of(window.easel), before)
+    qtbot.mouseClick(turn, LEFT)
+    qtbot.mousePress(window.easel, LEFT, pos=middle)
+    qtbot.waitUntil(turns, timeout=PATIENCE)
+    qtbot.mouseMove(window.easel, middle)
+    qtbot.mouseRelease(window.easel, LEFT, pos=middle)
+    assert window.easel.result.moving is None
+    qtbot.mouseClick(turn, LEFT)
+    qtbot.mousePress(window.easel, LEFT, pos=middle)
+    qtbot.mouseMove(window.easel, there)
     qtbot.mouseRelease(window.easel, LEFT, pos=there)
     settle(window, qtbot)
     assert window.session.treatment.find("view").values["direction"] > 3

@@ -92,6 +92,11 @@ class Easel(QWidget):
         across = self.comparing.arrangement is Arrangement.ACROSS
         return round(self.comparing.divider * (self.height() if across else self.width()))
 
+    def show_moving(self, image: QImage | None) -> None:
+        """Show what all of it would be like under a stroke that is being drawn, or no longer."""
+        self.source.moving = self.result.moving = image
+        self.update()
+
     def move_divider(self, at: QPointF) -> None:
         across = self.comparing.arrangement is Arrangement.ACROSS
         share = at.y() / max(self.height(), 1) if across else at.x() / max(self.width(), 1)

@@ -58,7 +58,7 @@ class Hand:
         self.shape = self._then = self.drawn = self._while_drawn = None
         self.path = []
         self._easel.setCursor(Qt.CursorShape.ArrowCursor)
-        self._easel.update()
+        self._easel.show_moving(None)
 
     @property
     def drawn_rect(self) -> QRectF | None:
@@ -141,6 +141,8 @@ class Hand:
             then(((left, top), (right, top), (right, bottom), (left, bottom)))
         elif rect is None and drawn.length() >= LEAST[shape]:
             then(((drawn.x1(), drawn.y1()), (drawn.x2(), drawn.y2())))
+        else:
+            self._easel.show_moving(None)
 
     def _look_at(self, point: QPointF, navigator: QRectF) -> None:
         size = self._easel.result.size

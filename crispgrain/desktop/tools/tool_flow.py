@@ -66,15 +66,19 @@ class ToolFlow(QObject):
             if self._session.shot is not shot:
                 return
             self._status.remark(said)
+            before = self._session.treatment
             try:
                 named = {f"{operation}.{name}": value for name, value in settings.items()}
                 self._session.change_settings(named, f"{given.stage.label}: {tool.done}")
             except TreatmentError as error:
                 self._status.say(str(error))
+            if self._session.treatment == before:
+                self._easel.show_moving(None)  # else it stays until what follows is there
             if tool.again and self._easel.hand.shape is None and self._session.operation == operation:
                 self.start(tool)
 
         def failed(error: Exception) -> None:
+            self._easel.show_moving(None)
             self._status.say(str(error) if isinstance(error, ToolError) else f"That could not be used ({error}).")
 
         if tool.slow:

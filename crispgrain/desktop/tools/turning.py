@@ -49,5 +49,4 @@ class Turning:
             return
         turned = self._tool.settings(drawn)
         values = {**drawn.values, **(turned[0] if isinstance(turned, tuple) else turned)}
-        seen = screen_image(self._tool.live(self._small, values))
-        self._easel.source.moving = self._easel.result.moving = seen
+        self._easel.show_moving(screen_image(self._tool.live(self._small, values)))

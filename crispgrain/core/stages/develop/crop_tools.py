@@ -122,8 +122,7 @@ FIND_LEVEL = Tool(
     "Find level", "Looking for what is level or upright …", "straightened as found", Shape.NOTHING, _found, slow=True,
 )  # fmt: skip
 PRINT_EDGE = Tool(
-    "Print’s edge", "Looking for the edges of a print …", "cut to the print's edge", Shape.NOTHING,
-    _to_the_edge,
+    "Print’s edge", "Looking for the edges of a print …", "cut to the print's edge", Shape.NOTHING, _to_the_edge,
     slow=True,
 )  # fmt: skip
 PERSPECTIVE = Tool(
