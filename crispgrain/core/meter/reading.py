@@ -70,6 +70,10 @@ class Noise:
         after = srgb_encode(srgb_decode(before) * gain)
         return self._moved(before, after, gain * _slope(after) / _slope(before))
 
+    def stronger(self, gain: float) -> Noise:
+        """The noise so many times as strong, at the same tones."""
+        return self if gain == 1 else self.curved(lambda luma: luma, gain)
+
     def curved(self, curve: Callable[[NDArray], NDArray], detail: float = 1.0) -> Noise:
         """The noise by tone after encoded luma went through a curve, on which ``detail`` is so many times as strong.
 
