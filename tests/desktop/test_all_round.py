@@ -11,16 +11,21 @@ from tests.desktop.driving import LEFT, PATIENCE, pixels_of, settle
 pytestmark = pytest.mark.slow
 
 
-def test_what_is_clicked_comes_to_the_middle_of_the_view(window, qtbot, tmp_path):
-    picture = np.full((256, 512, 3), 90, np.uint8)
-    picture[100:140, 290:330] = (200, 40, 30)  # a red mark, to the right of the middle
-    Image.fromarray(picture).save(tmp_path / "round.png")
-    window.open_paths([tmp_path / "round.png"])
+def look_at(picture, window, qtbot, folder):
+    """A view of 100 degrees of a picture all round on the easel."""
+    Image.fromarray(picture).save(folder / "round.png")
+    window.open_paths([folder / "round.png"])
     settle(window, qtbot)
     window.session.choose_stage(Stage.DEVELOP)
     window.session.choose_operation("view")
     window.change_setting("view.field", 100.0)
     settle(window, qtbot)
+
+
+def test_what_is_clicked_comes_to_the_middle_of_the_view(window, qtbot, tmp_path):
+    picture = np.full((256, 512, 3), 90, np.uint8)
+    picture[100:140, 290:330] = (200, 40, 30)  # a red mark, to the right of the middle
+    look_at(picture, window, qtbot, tmp_path)
     shown = pixels_of(window.easel).astype(int)
     red = shown[..., 0] - shown[..., 1] > 80
     assert red.any()
@@ -42,13 +47,7 @@ def test_the_view_turns_with_the_pointer_before_it_is_let_go(window, qtbot, tmp_
     """What one drags is under the pointer at each move, and nothing is changed until the end."""
     picture = np.full((256, 512, 3), 90, np.uint8)
     picture[112:144, 240:272] = (200, 40, 30)  # in the middle
-    Image.fromarray(picture).save(tmp_path / "round.png")
-    window.open_paths([tmp_path / "round.png"])
-    settle(window, qtbot)
-    window.session.choose_stage(Stage.DEVELOP)
-    window.session.choose_operation("view")
-    window.change_setting("view.field", 100.0)
-    settle(window, qtbot)
+    look_at(picture, window, qtbot, tmp_path)
     turn = next(b for b in window.controls.tools if b.text().startswith("Turn"))
     qtbot.mouseClick(turn, LEFT)
     settle(window, qtbot)
