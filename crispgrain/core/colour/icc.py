@@ -67,7 +67,7 @@ def build_from_matrix(
 ) -> bytes:
     """A profile of RGB that a 3 x 3 matrix takes to XYZ under a white, linear or along a curve."""
     adapt = adaptation(white_xyz(white), ICC_D50_XYZ)
-    columns, along = adapt @ matrix, _curve(curve)
+    columns, along = matrix_profile.columns(matrix, white), _curve(curve)
     tags = {
         b"desc": _text(name),
         b"cprt": _text("Made by Crisp Grain. No copyright is claimed."),

@@ -17,9 +17,12 @@ from .spaces import ICC_D50_XYZ, WORKING, RGBSpace, adaptation, apply_matrix, sr
 SRGB_EXPONENT = 2.4
 
 
-def columns(space: RGBSpace) -> NDArray[np.float64]:
-    """3 x 3 matrix from linear RGB to the connection space (D50), as a profile has it (ICC.1:2010, 9.2.4)."""
-    return adaptation(white_xyz(space.white), ICC_D50_XYZ) @ to_xyz(space)
+def columns(matrix: NDArray[np.float64], white: tuple[float, float]) -> NDArray[np.float64]:
+    """From linear RGB to the connection space (D50), as a profile has it (ICC.1:2010, 9.2.4).
+
+    ``matrix`` (3 x 3) takes linear RGB to XYZ under a ``white`` of these CIE x and y.
+    """
+    return adaptation(white_xyz(white), ICC_D50_XYZ) @ matrix
 
 
 def stored(numbers: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -30,7 +33,8 @@ def stored(numbers: NDArray[np.float64]) -> NDArray[np.float64]:
 @cache
 def _matrix(space: RGBSpace) -> NDArray[np.float32]:
     """From the working space, both as their profiles have them."""
-    return (np.linalg.inv(stored(columns(space))) @ stored(columns(WORKING))).astype(np.float32)
+    there, here = (stored(columns(to_xyz(s), s.white)) for s in (space, WORKING))
+    return (np.linalg.inv(there) @ here).astype(np.float32)
 
 
 def encoded(pixels: Array, space: RGBSpace) -> Array:
