@@ -126,6 +126,6 @@ PRINT_EDGE = Tool(
     slow=True,
 )  # fmt: skip
 PERSPECTIVE = Tool(
-    "Perspective line …", "Draw along something that is upright or level; two of a kind set it right. Esc leaves it.",
+    "Perspective …", "Draw along something that is upright or level; two of a kind set it right. Esc leaves it.",
     "perspective line drawn", Shape.LINE, _of_perspective,
 )  # fmt: skip
