@@ -22,6 +22,8 @@ from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
 from crispgrain.core.treatment import Treatment
 from crispgrain.restoration.point_spread import as_text
+from crispgrain.store import Store
+from crispgrain.store.sensors import known_shot, learn
 from crispgrain.threads import single_threaded_libraries
 
 NOTHING = Treatment().only([]).set("develop.exposure", 0.0).set("develop.base", "linear")  # truths are as light is
@@ -107,6 +109,17 @@ def ours_file(path: str, treatment: dict[str, Any], profile: bool = True) -> NDA
     for name, value in treatment.items():
         plan = plan.set(name, value)
     return _treated(source, plan, measure(source))
+
+
+def ours_known(path: str, treatment: dict[str, Any]) -> NDArray:
+    """A RAW among other shots of its camera, those beside it whose names begin alike and go on with "other"."""
+    store, file = Store(Path(path).with_suffix(".store")), Path(path)
+    learn(sorted(file.parent.glob(f"{file.stem} other *")), store)
+    shot = known_shot(file, store)
+    plan = NOTHING
+    for name, value in treatment.items():
+        plan = plan.set(name, value)
+    return _treated(shot.source, plan, shot.reading)
 
 
 def ours_metered(path: str, treatment: dict[str, Any]) -> NDArray:

@@ -140,10 +140,13 @@ def defective(folder: Path) -> Iterator[Task]:
     truths = _raw_truths()
     for iso in (1600, 12800):
         for words, defects in (("without defects", None), ("usual defects", USUAL)):
+            own = folder / f"{words} {iso}"
+            own.mkdir()
             cases: list[Case] = [
-                (_raw_file(folder / f"{words} {n}-{iso}.dng", clean, iso, n, defects), m.encoded(clean))
+                (_raw_file(own / f"{n}.dng", clean, iso, n, defects), m.encoded(clean))
                 for n, clean in enumerate(truths)
             ]
+            _beside(own, truths, defects)
             models = {"Mosaic net": "mosaic-net", "Matched mosaic": "matched-mosaic", "Mosaic cosine": "mosaic-dct"}
             ours = {f"**{name}**": {"denoise.on": True, "denoise.model": model} for name, model in models.items()}
             yield (
@@ -151,8 +154,20 @@ def defective(folder: Path) -> Iterator[Task]:
                 [
                     ("LibRaw AAHD", partial(m.libraw, algorithm="AAHD")),
                     *((name, partial(m.ours_file, treatment=t)) for name, t in ours.items()),
+                    ("**Mosaic net**, best, eight other shots known",
+                     partial(m.ours_known, treatment=ours["**Mosaic net**"] | {"denoise.effort": "best"})),
                 ],
             )  # fmt: skip
+
+
+def _beside(folder: Path, truths: list[NDArray], defects: Defects | None) -> None:
+    """Eight other shots of the same sensor for each file of the truths: other ones of them, moved."""
+    for n, truth in enumerate(truths):
+        for k in range(8):
+            other = truths[(n + 1 + k % (len(truths) - 1)) % len(truths)]
+            times = [-(-a // b) for a, b in zip(truth.shape[:2], other.shape[:2], strict=True)]
+            moved = np.roll(np.tile(other, (*times, 1)), (70 * k, 110 * k), (0, 1))[: truth.shape[0], : truth.shape[1]]
+            _raw_file(folder / f"{n} other {k}.dng", moved, 1600, 100 + k, defects)
 
 
 def moire(folder: Path) -> Iterator[Task]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Iterable
+from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
 
@@ -15,14 +16,16 @@ from crispgrain.core.files.metadata import noise_profile
 from crispgrain.core.files.source import RawSource, Source
 from crispgrain.core.meter import Reading, measure
 from crispgrain.core.meter.sensor import LEAST_SHOTS, SensorNoise, at_iso, pooled, told
+from crispgrain.core.meter.suspects import shared, suspects_of
 from crispgrain.core.shot import Shot, open_shot
 
 from .store import Stamp, Store
 
 
 def known_shot(path: Path, store: Store, rescue: bool = False) -> Shot:
-    """A shot with its reading, and its camera's noise from all shots of it that were measured; as open_shot."""
-    return open_shot(path, lambda source: known_reading(source, reading_of(source, store), store), rescue)
+    """A shot with its reading, and what all shots of its camera that were measured tell of the sensor; as open_shot."""
+    shot = open_shot(path, lambda source: known_reading(source, reading_of(source, store), store), rescue)
+    return replace(shot, source=with_defects(shot.source, shot.reading, store))
 
 
 def reading_of(source: Source, store: Store) -> Reading:
@@ -44,12 +47,28 @@ def known_reading(source: Source, reading: Reading, store: Store) -> Reading:
     return told(source, reading, at_iso(sensors(store, source.facts.camera), source.facts.iso or 0))
 
 
+def with_defects(source: Source, reading: Reading, store: Store) -> Source:
+    """A RAW with the hot and dead pixels that several shots of its camera show; what this one suspects is kept."""
+    if not isinstance(source, RawSource) or not source.facts.camera or source.lost is not None:
+        return source
+    if not store.has_suspects(source.path):
+        found = suspects_of(source, reading.noise)
+        store.keep_suspects(source.path, source.facts.camera, source.size, found)
+    places = shared(store.suspects(source.facts.camera, source.size))
+    if not len(places):
+        return source
+    remark = f"{len(places)} hot or dead pixels are known from other shots of this camera."
+    facts = replace(source.facts, remarks=(*source.facts.remarks, remark))
+    # What is worked out from it is not what was before they were known.
+    return replace(source, defects=places, facts=facts, serial=(source.serial, len(places)))
+
+
 def learn(paths: Iterable[Path], store: Store) -> None:
     """Measure what is not yet of many shots, so that each is opened knowing what all tell of their cameras."""
     for path in paths:
         # What is wrong with a file is said when it is opened.
         with contextlib.suppress(ShotError, MemoryError):
-            if path.suffix.lower() in RAW_SUFFIXES and noise_profile(path) is None:
+            if path.suffix.lower() in RAW_SUFFIXES and (noise_profile(path) is None or not store.has_suspects(path)):
                 known_shot(path, store)
 
 

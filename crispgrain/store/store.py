@@ -16,15 +16,22 @@ import numpy as np
 
 from crispgrain.arrays import Array
 from crispgrain.core.meter import METER_VERSION, Reading, reading_from_json
+from crispgrain.core.meter.suspects import SCENE, Suspects
+from crispgrain.geometry import Size
 
-VERSION = 3  # of the tables; another one is begun anew
+VERSION = 4  # of the tables; another one is begun anew
 MOST_SHOTS = 60  # of a camera at one ISO that are asked what its noise is
+MOST_SUSPECTING = 40  # shots of a camera that are asked what pixels are hot or dead
 TABLES = """
 create table readings (path text primary key, size integer, changed integer, meter integer, reading text);
 create table thumbnails (path text primary key, size integer, changed integer, picture blob);
 create table products (path text, name text, size integer, changed integer, numbers blob, primary key (path, name));
 create table sensor_points (path text primary key, camera text, iso integer, points text);
 create index by_camera on sensor_points (camera, iso);
+create table suspects (
+    path text primary key, camera text, height integer, width integer, places blob, scene blob
+);
+create index by_sensor on suspects (camera, height, width);
 create table state (name text primary key, value text);
 create table roll (place integer primary key, path text, on_easel integer);
 """
@@ -132,6 +139,34 @@ class Store:
                     if len(found.setdefault(iso, [])) < MOST_SHOTS:
                         found[iso].append(points)
         return {iso: [json.loads(points) for points in sorted(shots)] for iso, shots in found.items()}
+
+    def keep_suspects(self, path: Path, camera: str, size: Size, suspects: Suspects) -> None:
+        """Keep which pixels of its camera a shot suspects."""
+        self._put(
+            "insert or replace into suspects values (?, ?, ?, ?, ?, ?)",
+            (str(path.resolve()), camera, size.height, size.width, suspects.places.astype("<i4").tobytes(),
+             suspects.scene.astype("<f4").tobytes()),
+        )  # fmt: skip
+
+    def has_suspects(self, path: Path) -> bool:
+        with self._lock, contextlib.suppress(sqlite3.Error):
+            if self._base is not None:
+                question = "select 1 from suspects where path=?"
+                return self._base.execute(question, (str(path.resolve()),)).fetchone() is not None
+        return False
+
+    def suspects(self, camera: str, size: Size) -> list[Suspects]:
+        """What the newest shots of a camera suspect."""
+        question = (
+            "select places, scene from suspects where camera=? and height=? and width=? order by rowid desc limit ?"
+        )
+        with self._lock, contextlib.suppress(sqlite3.Error):
+            if self._base is not None:
+                rows = self._base.execute(question, (camera, size.height, size.width, MOST_SUSPECTING)).fetchall()
+                return [
+                    Suspects(np.frombuffer(p, "<i4"), np.frombuffer(s, "<f4").reshape(SCENE, SCENE)) for p, s in rows
+                ]
+        return []
 
     def open_roll(self) -> tuple[list[Path], Path | None]:
         """The files that are open, in order, and that on the easel."""

@@ -32,7 +32,7 @@ def reduced(source: Source, factor: int) -> Source:
             for x in (0, 1):
                 plane = _filled_up(source.mosaic[y::2, x::2].astype(np.float32), factor)
                 mosaic[y::2, x::2] = _averaged(plane, mosaic.shape, factor)[y::2, x::2]
-        return replace(source, mosaic=mosaic, serial=serial, lost=None)
+        return replace(source, mosaic=mosaic, serial=serial, lost=None, defects=None)
     whole = _filled_up(source.stored, factor)
     height, width = (n // factor for n in whole.shape[:2])
     stored = cv2.resize(whole, (width, height), interpolation=cv2.INTER_AREA)

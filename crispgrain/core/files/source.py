@@ -69,6 +69,8 @@ class RawSource:
         Gains that would make D65 neutral, as the camera's colour matrix has it; None where it has none.
     lost : bool, H x W, or None
         What a damaged file had lost, and what stands there was put there to be shown.
+    defects : int32, ascending, or None
+        Hot and dead pixels known from several shots of the camera: row x width + column.
     """
 
     path: Path
@@ -83,6 +85,7 @@ class RawSource:
     serial: Hashable = field(default_factory=lambda: next(_serials))  # tells one reading of a file from the next
     daylight: NDArray[np.float32] | None = None
     lost: NDArray[np.bool_] | None = None
+    defects: NDArray[np.int32] | None = None
     is_raw = True
     wraps = False
 

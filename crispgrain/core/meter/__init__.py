@@ -17,7 +17,7 @@ from .pixels import measure_tones
 from .reading import Blur, Compression, Extent, History, Noise, Reading, Tones, reading_from_json
 
 # To be counted up when the meter finds something else in the same file: kept readings are of one meter.
-METER_VERSION = 4
+METER_VERSION = 5
 
 LEAST_ROUND = 512  # px of height of a picture all round, less is measured whole
 
@@ -75,7 +75,7 @@ def _measured_of_what_is_left(source: Source) -> Reading:
     left: Source
     if isinstance(source, RawSource):
         cut = source.mosaic[whole] if max(areas) else source.mosaic
-        left = replace(source, mosaic=np.ascontiguousarray(cut), lost=None, serial=serial)
+        left = replace(source, mosaic=np.ascontiguousarray(cut), lost=None, serial=serial, defects=None)
     else:
         cut = source.stored[whole] if max(areas) else source.stored
         left = replace(source, stored=np.ascontiguousarray(cut), lost=None, opacity=None, serial=serial)

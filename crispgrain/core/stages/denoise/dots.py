@@ -2,20 +2,20 @@
 
 from __future__ import annotations
 
-import cv2
-import numpy as np
-
 from crispgrain.arrays import Array
 from crispgrain.restoration import defect_pixels
 
 from ...files.source import RawSource
+from ...meter.suspects import mosaic_sigma, within
 from ...model import Context, Parameter, Values
 
-LEAVE, FILL = "leave", "fill"
+KNOWN, LEAVE, FILL = "known", "leave", "fill"
 # Not metered: in one shot, specks of a very sharp picture are as many as the dots of a usual sensor.
 DOTS = Parameter(
-    "dots", "Hot pixels", "Whether hot and dead pixels, which cannot be light, are filled first. On sensors without "
-    "any it costs a little of the finest detail.", LEAVE, choices=(LEAVE, FILL), labels=("as they are", "filled"),
+    "dots", "Hot pixels", "Which hot and dead pixels, which cannot be light, are filled first. Those that several "
+    "shots of the camera show at the same place are known for sure. Filling all that stand out costs a little of the "
+    "finest detail.",
+    KNOWN, choices=(KNOWN, LEAVE, FILL), labels=("known ones filled", "as they are", "all that stand out"),
 )  # fmt: skip
 REACH = defect_pixels.REACH
 
@@ -23,12 +23,11 @@ REACH = defect_pixels.REACH
 def undotted(mosaic: Array, values: Values, context: Context) -> Array:
     """A mosaic (H x W) as its model is to see it."""
     source, noise = context.source, context.noise
-    if values["dots"] != FILL or not isinstance(source, RawSource) or noise.a is None or noise.b is None:
+    if values["dots"] == LEAVE or not isinstance(source, RawSource):
         return mosaic
-    sigma = np.empty_like(mosaic)
-    for y in (0, 1):
-        for x in (0, 1):
-            a, b = (line[source.pattern[y, x]] for line in (noise.a, noise.b))
-            calm = cv2.medianBlur(np.ascontiguousarray(mosaic[y::2, x::2]), 3)  # a dot's own light says nothing
-            sigma[y::2, x::2] = np.sqrt(np.maximum(a * np.maximum(calm, 0) + b, 1e-12))
-    return defect_pixels.filled(mosaic, sigma)
+    if source.defects is not None and source.size.height:
+        mosaic = defect_pixels.filled(mosaic, within(source.defects, source.size.width, context.rect))
+    if values["dots"] == FILL and noise.a is not None and noise.b is not None:
+        sigma = mosaic_sigma(mosaic, source.pattern, noise)
+        mosaic = defect_pixels.filled(mosaic, defect_pixels.found(mosaic, sigma))
+    return mosaic

@@ -106,7 +106,7 @@ def _patched(source: Source, x: float, y: float, radius: float, bad: list[tuple[
 def _seen(source: Source, rect: Rect) -> Array:
     """Encoded pixels of a rectangle; of a RAW its cells, half as many each way."""
     if isinstance(source, RawSource):
-        part = replace(source, mosaic=np.ascontiguousarray(source.mosaic[rect.slices]))
+        part = replace(source, mosaic=np.ascontiguousarray(source.mosaic[rect.slices]), defects=None)
         return srgb_encode(sensor_colours(part, max(rect.width, rect.height)) * source.white_balance)
     return srgb_encode(source.region(rect))
 

@@ -136,7 +136,7 @@ def light_as_shot(source: Source) -> Chromaticity | None:
 
 def _working(source: Source, rect: Rect) -> Array:
     if isinstance(source, RawSource):
-        part = replace(source, mosaic=np.ascontiguousarray(source.mosaic[rect.slices]))
+        part = replace(source, mosaic=np.ascontiguousarray(source.mosaic[rect.slices]), defects=None)
         return apply_matrix(sensor_colours(part, 4 * AROUND) * source.white_balance, source.camera_to_working)
     return source.region(rect)
 
