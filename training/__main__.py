@@ -14,11 +14,11 @@ from torch import Tensor, nn
 
 from crispgrain.core.stages.enlarge.detail_net import FACTORS
 
-from . import curves, cutouts, detail, export, mosaic, photographs
+from . import curves, cutouts, detail, export, metering, mosaic, photographs, shaken
 from .blurred import draw_blurred
 from .finished import draw_finished
-from .loop import Batch, Plan, Trainer, alike, take_weights
-from .networks import DEEPER, PhotoNet, SubjectNet
+from .loop import Batch, Loss, Plan, Trainer, alike, charbonnier, take_weights
+from .networks import DEEPER, DetailNet, NoiseNet, PhotoNet, PilotNet, RestoreNet, SubjectNet
 from .pool import PooledBatches
 
 HERE = Path(__file__).parent
@@ -36,6 +36,7 @@ class Job:
     inputs: dict[str, Tensor]
     name: str
     like: str = ""  # a network that ships, whose weights are a good start wherever their form is the same
+    loss: Loss = charbonnier
 
 
 PICTURE_INPUTS = {"picture": torch.rand(1, 3, 64, 64), "conditions": torch.rand(1, 3, 32, 32)}
@@ -56,19 +57,23 @@ JOBS = {
     "sharp": Job(PhotoNet, partial(PooledBatches, degrade=draw_blurred), PICTURE_INPUTS, "sharp-net", like="photo-net"),
     **{
         f"detail-x{factor}": Job(
-            partial(detail.make_network, factor), partial(detail.DetailBatches, factor=factor),
+            partial(DetailNet, factor), partial(detail.DetailBatches, factor=factor),
             {"picture": torch.rand(1, 3, 32, 32)}, f"detail-net-x{factor}",
         )
         for factor in FACTORS
     },
+    "pilot": Job(
+        partial(PilotNet, blocks=(2, 2, 6)), shaken.ShakenBatches, {"picture": torch.rand(1, 1, 64, 64)}, "pilot-net",
+        like="sharp-net", loss=shaken.path_and_picture,
+    ),
+    "noise": Job(
+        NoiseNet, partial(PooledBatches, degrade=metering.draw_metered, task=metering.metering, fresh=1),
+        {"picture": torch.rand(1, 3, 64, 64)}, "noise-net", loss=metering.laplacian,
+    ),
     "subject": Job(SubjectNet, cutouts.SubjectBatches, {"picture": torch.rand(1, 4, 64, 64)}, "subject-net"),
     "restore-x4": Job(
-        partial(detail.make_restoring, 4), partial(detail.DetailBatches, factor=4, reducing=detail.SECOND_ORDER),
-        {"picture": torch.rand(1, 3, 32, 32)}, "restore-net-x4", like="restore-net-x4",
-    ),
-    "restore-x4-large": Job(
-        partial(detail.make_large, 4), partial(detail.DetailBatches, factor=4, reducing=detail.SECOND_ORDER),
-        {"picture": torch.rand(1, 3, 32, 32)}, "restore-net-x4-large", like="restore-net-x4",
+        partial(RestoreNet, 4), partial(detail.RestoringBatches, factor=4),
+        {"picture": torch.rand(1, 3, 32, 32), "told": torch.rand(1, 4, 1, 1)}, "restore-net-x4", like="restore-net-x4",
     ),
 }  # fmt: skip
 
@@ -100,7 +105,7 @@ def main() -> None:
         start = target if target.exists() else MODELS / f"{job.like}.onnx"
         if job.like and not (folder / "checkpoint.pt").exists():
             take_weights(network, alike(network, export.shipped_weights(start)))
-        trainer = Trainer(network, folder, Plan(lr=options.rate))
+        trainer = Trainer(network, folder, Plan(lr=options.rate), loss=job.loss)
         if options.after:
             trainer.start_after_fall(alike(network, export.shipped_weights(start)), options.after)
         trainer.run(job.make_batches(DATA), options.minutes, options.threads, options.cool_down)

@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import torch
@@ -17,7 +18,13 @@ from crispgrain.threads import single_threaded_libraries
 
 from .optimiser import optimisers_for
 
-Batch = tuple[tuple[Tensor, ...], Tensor, Tensor]  # inputs, target, weight of each sample
+Batch = tuple[tuple[Tensor, ...], Any, Tensor]  # inputs, what is wanted (as the loss takes it), weight of each sample
+Loss = Callable[[Tensor, Any], Tensor]  # from output and what is wanted, at each place
+
+
+def charbonnier(output: Tensor, target: Tensor) -> Tensor:
+    """Nearly absolute error, smooth at zero."""
+    return ((output - target) ** 2 + 1e-6).sqrt()
 
 
 @dataclass(frozen=True)
@@ -54,20 +61,30 @@ def take_weights(network: nn.Module, weights: Mapping[str, Tensor]) -> None:
 
 
 def alike(network: nn.Module, weights: Mapping[str, Tensor]) -> dict[str, Tensor]:
-    """All of a network's weights, those of another where name and form are the same."""
-    own = dict(network.named_parameters())
-    return {k: weights[k] if k in weights and weights[k].shape == v.shape else v.detach() for k, v in own.items()}
+    """All of a network's weights, those of another where name and form are the same.
+
+    Planes that the other's first layer does not see count for nothing at first.
+    """
+    return {k: _taken(v.detach(), weights.get(k), k) for k, v in network.named_parameters()}
+
+
+def _taken(own: Tensor, other: Tensor | None, name: str) -> Tensor:
+    if other is None or own.ndim != other.ndim:
+        return own
+    if own.shape != other.shape and "head" in name and own.ndim == 4 and own.shape[1] > other.shape[1]:
+        other = torch.cat([other, torch.zeros_like(own[:, other.shape[1] :])], 1)
+    return other if own.shape == other.shape else own
 
 
 class Trainer:
     """A network in training, with everything needed to stop and go on."""
 
-    def __init__(self, network: nn.Module, folder: Path, plan: Plan, seed: int = 0) -> None:
+    def __init__(self, network: nn.Module, folder: Path, plan: Plan, seed: int = 0, loss: Loss = charbonnier) -> None:
         torch.manual_seed(seed)
         # Momentum of weights that have gone quiet may decay into numbers too small for the processor's fast path.
         torch.set_flush_denormal(True)
         self.network = network.to(memory_format=torch.channels_last)
-        self.plan, self.folder = plan, folder
+        self.plan, self.folder, self.loss = plan, folder, loss
         self.optimisers = optimisers_for(network, plan.lr, plan.plain_lr, plan.decay)
         self.base = [[g["lr"] for g in o.param_groups] for o in self.optimisers]
         self.average = {k: v.clone() for k, v in network.state_dict().items()}
@@ -129,8 +146,7 @@ class Trainer:
                 group["lr"] = lr * rate
         inputs, target, weight = batch
         output = self.network(*(i.contiguous(memory_format=torch.channels_last) for i in inputs))
-        # Charbonnier loss: nearly absolute error, smooth at zero.
-        loss = (weight * ((output - target) ** 2 + 1e-6).sqrt()).mean()
+        loss = (weight * self.loss(output, target)).mean()
         self.network.zero_grad()
         loss.backward()
         nn.utils.clip_grad_norm_(self.network.parameters(), 0.5)
