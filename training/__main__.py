@@ -14,11 +14,11 @@ from torch import Tensor, nn
 
 from crispgrain.core.stages.enlarge.detail_net import FACTORS
 
-from . import curves, cutouts, detail, export, metering, mosaic, photographs, shaken
+from . import curves, cutouts, detail, export, mosaic, photographs
 from .blurred import draw_blurred
 from .finished import draw_finished
-from .loop import Batch, Loss, Plan, Trainer, alike, charbonnier, take_weights
-from .networks import DEEPER, DetailNet, NoiseNet, PhotoNet, PilotNet, RestoreNet, SubjectNet
+from .loop import Batch, Plan, Trainer, alike, take_weights
+from .networks import DEEPER, DetailNet, PhotoNet, RestoreNet, SubjectNet
 from .pool import PooledBatches
 
 HERE = Path(__file__).parent
@@ -36,7 +36,6 @@ class Job:
     inputs: dict[str, Tensor]
     name: str
     like: str = ""  # a network that ships, whose weights are a good start wherever their form is the same
-    loss: Loss = charbonnier
 
 
 PICTURE_INPUTS = {"picture": torch.rand(1, 3, 64, 64), "conditions": torch.rand(1, 3, 32, 32)}
@@ -62,14 +61,6 @@ JOBS = {
         )
         for factor in FACTORS
     },
-    "pilot": Job(
-        partial(PilotNet, blocks=(2, 2, 6)), shaken.ShakenBatches, {"picture": torch.rand(1, 1, 64, 64)}, "pilot-net",
-        like="sharp-net", loss=shaken.path_and_picture,
-    ),
-    "noise": Job(
-        NoiseNet, partial(PooledBatches, degrade=metering.draw_metered, task=metering.metering, fresh=1),
-        {"picture": torch.rand(1, 3, 64, 64)}, "noise-net", loss=metering.laplacian,
-    ),
     "subject": Job(SubjectNet, cutouts.SubjectBatches, {"picture": torch.rand(1, 4, 64, 64)}, "subject-net"),
     "restore-x4": Job(
         partial(RestoreNet, 4), partial(detail.RestoringBatches, factor=4),
@@ -105,7 +96,7 @@ def main() -> None:
         start = target if target.exists() else MODELS / f"{job.like}.onnx"
         if job.like and not (folder / "checkpoint.pt").exists():
             take_weights(network, alike(network, export.shipped_weights(start)))
-        trainer = Trainer(network, folder, Plan(lr=options.rate), loss=job.loss)
+        trainer = Trainer(network, folder, Plan(lr=options.rate))
         if options.after:
             trainer.start_after_fall(alike(network, export.shipped_weights(start)), options.after)
         trainer.run(job.make_batches(DATA), options.minutes, options.threads, options.cool_down)

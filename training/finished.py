@@ -41,15 +41,8 @@ class Finished:
 
 
 def draw_finished(patch: NDArray[np.uint8], rng: np.random.Generator) -> Finished:
-    """Degrade an 8-bit sRGB patch in one of the ways pictures are degraded, told with the meter's error."""
-    finished = degraded(patch, CHANCE, rng)
-    finished.conditions[..., :2] *= np.exp(np.float32(rng.normal(0, METERS_ERROR)))
-    return finished
-
-
-def degraded(patch: NDArray[np.uint8], chances: tuple[float, ...], rng: np.random.Generator) -> Finished:
-    """Degrade an 8-bit sRGB patch in one of the ways pictures are degraded, each kind as likely as given."""
-    kind = rng.choice(KINDS, p=chances)
+    """Degrade an 8-bit sRGB patch in one of the ways pictures are degraded."""
+    kind = rng.choice(KINDS, p=CHANCE)
     if kind == "camera" and rng.random() < VIVID:
         patch = _vivid(patch, rng)
     truth = patch.astype(np.float32) / np.float32(255)
@@ -71,6 +64,7 @@ def degraded(patch: NDArray[np.uint8], chances: tuple[float, ...], rng: np.rando
         picture = np.clip(picture, 0, 1)
     luma = np.ascontiguousarray(apply_matrix(picture, OPPONENT)[..., 0])
     planes = conditions(luma, metered(picture, truth), (100 - quality) / 100)
+    planes[..., :2] *= np.exp(np.float32(rng.normal(0, METERS_ERROR)))
     return Finished(picture.astype(np.float32), truth, planes)
 
 

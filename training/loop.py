@@ -8,7 +8,6 @@ from collections.abc import Callable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 import torch
@@ -18,13 +17,7 @@ from crispgrain.threads import single_threaded_libraries
 
 from .optimiser import optimisers_for
 
-Batch = tuple[tuple[Tensor, ...], Any, Tensor]  # inputs, what is wanted (as the loss takes it), weight of each sample
-Loss = Callable[[Tensor, Any], Tensor]  # from output and what is wanted, at each place
-
-
-def charbonnier(output: Tensor, target: Tensor) -> Tensor:
-    """Nearly absolute error, smooth at zero."""
-    return ((output - target) ** 2 + 1e-6).sqrt()
+Batch = tuple[tuple[Tensor, ...], Tensor, Tensor]  # inputs, target, weight of each sample
 
 
 @dataclass(frozen=True)
@@ -79,12 +72,12 @@ def _taken(own: Tensor, other: Tensor | None, name: str) -> Tensor:
 class Trainer:
     """A network in training, with everything needed to stop and go on."""
 
-    def __init__(self, network: nn.Module, folder: Path, plan: Plan, seed: int = 0, loss: Loss = charbonnier) -> None:
+    def __init__(self, network: nn.Module, folder: Path, plan: Plan, seed: int = 0) -> None:
         torch.manual_seed(seed)
         # Momentum of weights that have gone quiet may decay into numbers too small for the processor's fast path.
         torch.set_flush_denormal(True)
         self.network = network.to(memory_format=torch.channels_last)
-        self.plan, self.folder, self.loss = plan, folder, loss
+        self.plan, self.folder = plan, folder
         self.optimisers = optimisers_for(network, plan.lr, plan.plain_lr, plan.decay)
         self.base = [[g["lr"] for g in o.param_groups] for o in self.optimisers]
         self.average = {k: v.clone() for k, v in network.state_dict().items()}
@@ -146,7 +139,8 @@ class Trainer:
                 group["lr"] = lr * rate
         inputs, target, weight = batch
         output = self.network(*(i.contiguous(memory_format=torch.channels_last) for i in inputs))
-        loss = (weight * self.loss(output, target)).mean()
+        # Charbonnier loss: nearly absolute error, smooth at zero.
+        loss = (weight * ((output - target) ** 2 + 1e-6).sqrt()).mean()
         self.network.zero_grad()
         loss.backward()
         nn.utils.clip_grad_norm_(self.network.parameters(), 0.5)

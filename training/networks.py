@@ -6,13 +6,9 @@ where convolutions are wide enough to keep a processor busy.
 
 from __future__ import annotations
 
-from itertools import pairwise
-
 import torch
 from torch import Tensor, nn
 from torch.nn import functional
-
-from crispgrain.core.colour.spaces import OPPONENT
 
 Sizes = tuple[int, int, int]
 
@@ -143,46 +139,6 @@ class RestoreNet(nn.Module):
         plain = functional.interpolate(picture, scale_factor=self.factor, mode="bicubic", align_corners=False)
         seen = torch.cat([picture, told.expand(-1, -1, *picture.shape[-2:])], 1)
         return plain + functional.pixel_shuffle(self.body(seen), self.factor)
-
-
-class PilotNet(nn.Module):
-    """Shaken luminance to sharp, as a correction: B x 1 x H x W, roots of linear values, H and W multiples of 8."""
-
-    def __init__(self, widths: Sizes = WIDTHS, blocks: Sizes = BLOCKS) -> None:
-        super().__init__()
-        self.body = UNet(4, 4, widths, blocks)
-
-    def forward(self, picture: Tensor) -> Tensor:
-        return picture - functional.pixel_shuffle(self.body(functional.pixel_unshuffle(picture, 2)), 2)
-
-
-class NoiseNet(nn.Module):
-    """A picture to how noisy it is, with how far each answer may be off.
-
-    Input: encoded RGB B x 3 x H x W, H and W multiples of 16. Output: B x 4 x H/16 x
-    W/16: the logarithms of the sigmas of luma and colour noise in 8-bit steps, of
-    each :data:`LEAST_SIGMA` more than it is, and those of their likely errors.
-    """
-
-    def __init__(self, width: int = 32) -> None:
-        super().__init__()
-        self.register_buffer("opponent", torch.from_numpy(OPPONENT)[:, :, None, None])
-        self.register_buffer("around", torch.full((3, 1, 3, 3), 1 / 9))
-        self.head = nn.Conv2d(6 * 4, width, 3, padding=1)
-        widths = (width, width, 2 * width, 2 * width)
-        self.levels = nn.ModuleList(nn.Sequential(ResidualBlock(w), ResidualBlock(w)) for w in widths)
-        self.shrink = nn.ModuleList(nn.Conv2d(a, b, 2, stride=2) for a, b in pairwise(widths))
-        self.tail = nn.Conv2d(widths[-1], 4, 1)
-
-    def forward(self, picture: Tensor) -> Tensor:
-        axes = functional.conv2d(picture, self.opponent)
-        mean = functional.conv2d(functional.pad(axes, (1, 1, 1, 1), mode="reflect"), self.around, groups=3)
-        # From a trace to strong noise is a factor of a hundred: what is fine is compressed as its strength grows.
-        fine = torch.asinh((axes - mean) * 255)
-        x = self.head(functional.pixel_unshuffle(torch.cat([axes, fine], 1), 2))
-        for n, level in enumerate(self.levels):
-            x = level(x if not n else self.shrink[n - 1](x))
-        return self.tail(x)
 
 
 class SubjectNet(nn.Module):

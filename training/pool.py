@@ -8,7 +8,6 @@ from pathlib import Path
 import numpy as np
 import torch
 from numpy.typing import NDArray
-from torch import Tensor
 
 from .finished import Finished
 from .loop import Batch
@@ -22,31 +21,25 @@ FRESH = 2  # of them replaced for each batch
 PLACES = 3  # in a crop that are looked at
 
 Degrade = Callable[[NDArray[np.uint8], np.random.Generator], Finished]
-Task = Callable[[Tensor, Tensor, Tensor], Batch]  # from pictures, truths and conditions: what is asked of the network
-
-
-def restoring(picture: Tensor, truth: Tensor, planes: Tensor) -> Batch:
-    """The truth, from the picture and what is known of it."""
-    error = (picture - truth).square().mean((1, 2, 3), keepdim=True).sqrt()
-    # Weak noise is everyday noise: it must not drown in the errors of the strong.
-    weight = (error + 0.01) ** -0.5
-    return (picture, planes[..., ::2, ::2]), truth, weight / weight.mean()
 
 
 class PooledBatches:
     """Draws batches from a pool of degraded crops, some of them replaced for each batch."""
 
-    def __init__(self, data: Path, degrade: Degrade, task: Task = restoring, fresh: int = FRESH) -> None:
-        self.photographs = load(data / "train")
-        self.degrade, self.task, self.fresh = degrade, task, fresh
+    def __init__(self, data: Path, degrade: Degrade) -> None:
+        self.photographs, self.degrade = load(data / "train"), degrade
         self.pool: list[Finished] = []
 
     def __call__(self, rng: np.random.Generator) -> Batch:
         sampler = PatchSampler(self.photographs, CROP, rng)
-        missing = POOL - len(self.pool) or self.fresh
+        missing = POOL - len(self.pool) or FRESH
         self.pool = self.pool[-(POOL - missing) :] + [self.degrade(sampler(), rng) for _ in range(missing)]
         samples = [self._cut(self.pool[rng.integers(POOL)], rng) for _ in range(BATCH)]
-        return self.task(*(torch.from_numpy(np.stack(v)).permute(0, 3, 1, 2) for v in zip(*samples, strict=True)))
+        picture, truth, planes = (torch.from_numpy(np.stack(v)).permute(0, 3, 1, 2) for v in zip(*samples, strict=True))
+        error = (picture - truth).square().mean((1, 2, 3), keepdim=True).sqrt()
+        # Weak noise is everyday noise: it must not drown in the errors of the strong.
+        weight = (error + 0.01) ** -0.5
+        return (picture, planes[..., ::2, ::2]), truth, weight / weight.mean()
 
     @staticmethod
     def _cut(crop: Finished, rng: np.random.Generator) -> tuple[np.ndarray, ...]:

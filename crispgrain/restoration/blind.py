@@ -71,7 +71,7 @@ def estimate(patch: Array, extent: int, noise: float) -> Array:
         return np.ones((1, 1), np.float32)
     least, per_noise, most = SMOOTHED
     smoothing = min(least + per_noise * noise, most)
-    patch, _ = normalised(patch)
+    patch = np.clip(patch / max(float(np.quantile(patch, BRIGHT)), 1e-6), 0, 1.2).astype(np.float32)
     edges = [_odd(extent)]
     while edges[-1] > SMALLEST:
         edges.append(_odd(edges[-1] / STEP))
@@ -87,19 +87,6 @@ def estimate(patch: Array, extent: int, noise: float) -> Array:
             kernel = transform.kernel(transform.edges_of_sharp(kernel, cost), edge)
             cost = max(cost / EASED, LEAST_COST)
     return _cleaned(kernel)
-
-
-def normalised(patch: Array) -> tuple[Array, float]:
-    """A patch whose bright parts are 1, and the factor that made them so.
-
-    Examples
-    --------
-    >>> patch, factor = normalised(np.full((8, 8), 0.25, np.float32))
-    >>> float(patch[0, 0]), factor
-    (1.0, 4.0)
-    """
-    factor = 1 / max(float(np.quantile(patch, BRIGHT)), 1e-6)
-    return np.clip(patch * factor, 0, 1.2).astype(np.float32), factor
 
 
 def _odd(length: float) -> int:
