@@ -12,7 +12,7 @@ from skimage import data
 from crispgrain.core.colour.spaces import srgb_decode
 from crispgrain.core.files.source import Facts, RawSource
 from crispgrain.core.meter import Reading
-from crispgrain.core.meter.noise import mosaic_noise
+from crispgrain.core.meter.noise import fit_line, mosaic_noise, with_shot_noise
 from crispgrain.core.meter.sensor import SensorNoise, at_iso, pooled, told
 from crispgrain.simulation import camera
 from crispgrain.simulation.dng import write_dng
@@ -110,3 +110,23 @@ def test_a_shot_is_opened_knowing_what_the_others_of_its_camera_tell(tmp_path):
     again = Store(tmp_path / "store.sqlite")
     assert known_shot(paths[2], again).reading.noise == together
     again.close()
+
+
+# Signal, variance and patches in red, green and blue of a close view of moss, through the simulated camera at ISO 1600.
+MOSS = np.array([
+    (0.00197, 5e-6, 961), (0.0283, 4.88e-4, 803),
+    (0.0023, 2e-6, 1489), (0.0107, 7.3e-5, 1340), (0.0247, 2.7e-4, 1258), (0.0451, 5.5e-4, 971), (0.0685, 1.07e-3, 876),
+    (0.1192, 2.64e-3, 1754),
+    (0.0015, 2e-6, 860), (0.0151, 1.58e-4, 904),
+])  # fmt: skip
+
+
+def test_a_shot_smooth_only_in_the_dark_is_not_read_as_free_of_shot_noise():
+    """Its darkest parts alone are free of texture, and say hardly anything of how noise grows with the signal."""
+    a, b = camera.noise_at(1600)
+    fitted = fit_line(*MOSS.T)
+    assert fitted[0] < 0.1 * a
+    mended = with_shot_noise(*fitted, MOSS[:, 0])
+    for signal in (0.05, 0.2, 0.5):
+        assert np.sqrt((mended[0] * signal + mended[1]) / (a * signal + b)) == pytest.approx(1, abs=0.25)
+    assert with_shot_noise(a, b, MOSS[:, 0]) == (a, b)
