@@ -18,7 +18,7 @@ from . import curves, cutouts, detail, export, mosaic, photographs
 from .blurred import draw_blurred
 from .finished import draw_finished
 from .loop import Batch, Plan, Trainer, alike, take_weights
-from .networks import DEEPER, DetailNet, PhotoNet, RestoreNet, SubjectNet
+from .networks import DEEPER, DetailNet, PhotoNet, SubjectNet
 from .pool import PooledBatches
 
 HERE = Path(__file__).parent
@@ -63,8 +63,8 @@ JOBS = {
     },
     "subject": Job(SubjectNet, cutouts.SubjectBatches, {"picture": torch.rand(1, 4, 64, 64)}, "subject-net"),
     "restore-x4": Job(
-        partial(RestoreNet, 4), partial(detail.RestoringBatches, factor=4),
-        {"picture": torch.rand(1, 3, 32, 32), "told": torch.rand(1, 4, 1, 1)}, "restore-net-x4", like="restore-net-x4",
+        partial(DetailNet, 4), partial(detail.DetailBatches, factor=4, reducing=detail.SECOND_ORDER),
+        {"picture": torch.rand(1, 3, 32, 32)}, "restore-net-x4", like="restore-net-x4",
     ),
 }  # fmt: skip
 

@@ -38,11 +38,7 @@ def export(network: nn.Module, weights: Path, inputs: dict[str, torch.Tensor], t
     model = onnx.load(unfinished)
     model.doc_string = notes
     onnx.save(model, unfinished)
-    # What is one number for the whole picture stays one.
-    other = {
-        n: t if t.shape[-1] == 1 else torch.rand(1, t.shape[1], t.shape[2] * 2, t.shape[3] * 3)
-        for n, t in inputs.items()
-    }
+    other = {n: torch.rand(1, t.shape[1], t.shape[2] * 2, t.shape[3] * 3) for n, t in inputs.items()}
     with torch.no_grad():
         expected = network(*other.values()).numpy()
     session = onnxruntime.InferenceSession(str(unfinished), providers=["CPUExecutionProvider"])

@@ -54,19 +54,9 @@ def take_weights(network: nn.Module, weights: Mapping[str, Tensor]) -> None:
 
 
 def alike(network: nn.Module, weights: Mapping[str, Tensor]) -> dict[str, Tensor]:
-    """All of a network's weights, those of another where name and form are the same.
-
-    Planes that the other's first layer does not see count for nothing at first.
-    """
-    return {k: _taken(v.detach(), weights.get(k), k) for k, v in network.named_parameters()}
-
-
-def _taken(own: Tensor, other: Tensor | None, name: str) -> Tensor:
-    if other is None or own.ndim != other.ndim:
-        return own
-    if own.shape != other.shape and "head" in name and own.ndim == 4 and own.shape[1] > other.shape[1]:
-        other = torch.cat([other, torch.zeros_like(own[:, other.shape[1] :])], 1)
-    return other if own.shape == other.shape else own
+    """All of a network's weights, those of another where name and form are the same."""
+    own = dict(network.named_parameters())
+    return {k: weights[k] if k in weights and weights[k].shape == v.shape else v.detach() for k, v in own.items()}
 
 
 class Trainer:

@@ -127,20 +127,6 @@ class DetailNet(nn.Module):
         return plain + functional.pixel_shuffle(self.body(picture), self.factor)
 
 
-class RestoreNet(nn.Module):
-    """As :class:`DetailNet`, told of each picture what it went through: B x 4 x 1 x 1, all zeros if that is unknown."""
-
-    def __init__(self, factor: int, widths: Sizes = (64, 64, 64), blocks: Sizes = BLOCKS) -> None:
-        super().__init__()
-        self.factor = factor
-        self.body = UNet(3 + 4, 3 * factor**2, widths, blocks)
-
-    def forward(self, picture: Tensor, told: Tensor) -> Tensor:
-        plain = functional.interpolate(picture, scale_factor=self.factor, mode="bicubic", align_corners=False)
-        seen = torch.cat([picture, told.expand(-1, -1, *picture.shape[-2:])], 1)
-        return plain + functional.pixel_shuffle(self.body(seen), self.factor)
-
-
 class SubjectNet(nn.Module):
     """A picture and what is in focus to where its subject is.
 

@@ -8,7 +8,7 @@ import pytest
 from skimage import data
 
 from crispgrain.core.colour import icc
-from crispgrain.core.describe import stage_summary
+from crispgrain.core.describe import reading_words, stage_summary
 from crispgrain.core.files import PictureSource, read_shot
 from crispgrain.core.meter import Blur, Compression, Extent, Noise, Reading, measure
 from crispgrain.core.model import Stage
@@ -70,6 +70,32 @@ def test_without_enlarging_the_stages_work_as_ever(tmp_path):
 )
 def test_others_are_proposed_the_detail_net(tmp_path, reading):
     assert resolve(ENLARGED, small_source(tmp_path), reading)[Stage.ENLARGE].model.id == "detail-net"
+
+
+def test_with_a_factor_of_1_it_restores_without_enlarging(tmp_path):
+    """Against the photograph reduced to the same size; Denoise and Sharpen, metered, are told to do without it."""
+    gains = []
+    for name in ("astronaut", "chelsea", "coffee"):
+        source, truth = worn(name, tmp_path)
+        reading, small = measure(source), cv2.resize(truth, None, fx=0.25, fy=0.25, interpolation=cv2.INTER_AREA)
+        restored, stages = (
+            psnr(encoded(p.region(p.size.rect)), small)
+            for p in (
+                Pipeline(source, reading, resolve(t, source, reading))
+                for t in (ENLARGED.set("enlarge.factor", 1).set("enlarge.model", "restore-net"), Treatment())
+            )
+        )
+        gains.append(restored - stages)
+    assert min(gains) > 0
+    assert np.mean(gains) > 0.5
+
+
+def test_what_would_do_more_is_said_in_denoise(tmp_path):
+    source = small_source(tmp_path)
+    said = [
+        reading_words(Stage.DENOISE, Pipeline(source, WORN, resolve(t, source, WORN))) for t in (Treatment(), ENLARGED)
+    ]
+    assert [any("factor of 1" in line for line in lines) for lines in said] == [True, False]
 
 
 def test_it_is_nearer_to_the_truth_than_three_stages_in_a_row_and_than_bicubic(tmp_path):

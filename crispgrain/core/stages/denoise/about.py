@@ -5,6 +5,7 @@ from __future__ import annotations
 from ...about import About, Facts
 from ...meter import words
 from ...meter.reading import Reading
+from ..enlarge import restore_net
 
 # Below these it would do more harm than good.
 LEAST_NOISE = 0.7  # 8-bit units
@@ -19,6 +20,8 @@ def needed(reading: Reading) -> bool:
 def _reading(facts: Facts) -> list[str]:
     compression = words.compression_words(facts.reading)
     said = words.noise_words(facts.reading.noise) + ([compression] if compression else [])
+    if restore_net.needed(facts.reading) and facts.factor <= 1:
+        said.append("small and worn: Restore net, in Enlarge with a factor of 1, does more than Denoise and Sharpen")
     return said if needed(facts.reading) else [*said, "clean enough: metered off"]
 
 

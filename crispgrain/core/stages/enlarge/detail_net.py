@@ -10,7 +10,6 @@ from crispgrain.restoration import resample
 from ...colour.spaces import WORKING_TO_SRGB, apply_matrix, srgb_encode
 from ...model import Context, Model, Stage, Values
 from ...networks import ensemble, runtime
-from ...networks.restoring import UNKNOWN
 from ..develop.reshape import SRGB_ENCODED
 from . import lanczos
 from .calmness import CALMNESS
@@ -48,31 +47,26 @@ def run(pixels: Array, values: Values, context: Context) -> Array:
     share = calm if context.mask is None else calm * context.mask[..., None]
     by_factor = {f: network_name(f) for f in FACTORS}
     if np.all(share == 1):
-        return enlarged(pixels, values, context, RESTORING, 0, UNKNOWN)
+        return enlarged(pixels, values, context, RESTORING, 0)
     if shrinks(context):
         return lanczos.run(pixels, values, context)
     result = enlarged(pixels, values, context, by_factor, PROJECTIONS)
-    if not np.any(share):
-        return result
-    return result * (1 - share) + share * enlarged(pixels, values, context, RESTORING, 0, UNKNOWN)
+    return result * (1 - share) + share * enlarged(pixels, values, context, RESTORING, 0) if np.any(share) else result
 
 
 def enlarged(
-    pixels: Array, values: Values, context: Context, networks: dict[int, str], projections: int,
-    told: Array | None = None,
+    pixels: Array, values: Values, context: Context, networks: dict[int, str], projections: int
 ) -> Array:  # fmt: skip
     """Enlarge by one of several networks, by the factors that they enlarge by, and resample to the wanted size.
 
     ``projections``: how often what is missing of the source is put back; 0 where the source is not to be believed.
-    ``told``: what a network that restores is told of the picture (:mod:`...networks.restoring`).
     """
     rect = context.rect
     factor, name = _network(networks, 1 / stretch(context))
     encoded = srgb_encode(apply_matrix(pixels, WORKING_TO_SRGB))
     frame, (top, left) = runtime.framed(encoded, (rect.top, rect.left), MULTIPLE)
     effort = str(values["effort"])
-    inputs = {"picture": frame} if told is None else {"picture": frame, "told": told[None, :, None, None]}
-    output = ensemble.run(name, inputs, effort, ensemble.ROTATIONS)[0].transpose(1, 2, 0)
+    output = ensemble.run(name, {"picture": frame}, effort, ensemble.ROTATIONS)[0].transpose(1, 2, 0)
     large = np.ascontiguousarray(output[top * factor :, left * factor :][: rect.height * factor, : rect.width * factor])
     grid = grids(context, factor)
     part = covered(rect, grid)
