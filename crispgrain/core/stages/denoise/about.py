@@ -21,7 +21,7 @@ def _reading(facts: Facts) -> list[str]:
     compression = words.compression_words(facts.reading)
     said = words.noise_words(facts.reading.noise) + ([compression] if compression else [])
     if restore_net.needed(facts.reading) and facts.factor <= 1:
-        said.append("small and worn: Restore net, in Enlarge with a factor of 1, does more than Denoise and Sharpen")
+        said.append("small and worn: try Restore net as well, in Enlarge with a factor of 1")
     return said if needed(facts.reading) else [*said, "clean enough: metered off"]
 
 
