@@ -57,10 +57,8 @@ def with_defects(source: Source, reading: Reading, store: Store) -> Source:
     places = shared(store.suspects(source.facts.camera, source.size))
     if not len(places):
         return source
-    remark = f"{len(places)} hot or dead pixels are known from other shots of this camera."
-    facts = replace(source.facts, remarks=(*source.facts.remarks, remark))
     # What is worked out from it is not what was before they were known.
-    return replace(source, defects=places, facts=facts, serial=(source.serial, len(places)))
+    return replace(source, defects=places, serial=(source.serial, len(places)))
 
 
 def learn(paths: Iterable[Path], store: Store) -> None:
