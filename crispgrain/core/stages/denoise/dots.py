@@ -25,7 +25,7 @@ def undotted(mosaic: Array, values: Values, context: Context) -> Array:
     source, noise = context.source, context.noise
     if values["dots"] == LEAVE or not isinstance(source, RawSource):
         return mosaic
-    if source.defects is not None and source.size.height:
+    if source.defects is not None:
         mosaic = defect_pixels.filled(mosaic, within(source.defects, source.size.width, context.rect))
     if values["dots"] == FILL and noise.a is not None and noise.b is not None:
         sigma = mosaic_sigma(mosaic, source.pattern, noise)
