@@ -8,6 +8,7 @@ from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
 
+import cv2
 import numpy as np
 
 from crispgrain.core.errors import ShotError
@@ -51,9 +52,10 @@ def with_defects(source: Source, reading: Reading, store: Store) -> Source:
     """A RAW with the hot and dead pixels that several shots of its camera show; what this one suspects is kept."""
     if not isinstance(source, RawSource) or not source.facts.camera or source.lost is not None:
         return source
-    if not store.has_suspects(source.path):
-        found = suspects_of(source, reading.noise)
-        store.keep_suspects(source.path, source.facts.camera, source.size, found)
+    if not store.has_suspects(source.path) and reading.noise.a is not None:
+        with contextlib.suppress(MemoryError, cv2.error):  # the shot can be worked on without
+            found = suspects_of(source, reading.noise)
+            store.keep_suspects(source.path, source.facts.camera, source.size, found)
     places = shared(store.suspects(source.facts.camera, source.size))
     if not len(places):
         return source

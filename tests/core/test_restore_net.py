@@ -15,6 +15,7 @@ from crispgrain.core.model import Stage
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
 from crispgrain.core.treatment import Treatment
+from crispgrain.geometry import Rect
 from tests.conftest import encoded, psnr, save_noisy_jpeg
 
 ENLARGED = Treatment().set("enlarge.on", True).set("enlarge.factor", 4)
@@ -88,6 +89,21 @@ def test_with_a_factor_of_1_it_restores_without_enlarging(tmp_path):
         gains.append(restored - stages)
     assert min(gains) > 0
     assert np.mean(gains) > 0.5
+
+
+def test_smaller_than_the_picture_there_is_nothing_to_restore_and_parts_are_those_of_the_whole(tmp_path):
+    source, _ = worn("coffee", tmp_path)
+    reading, restore = measure(source), ENLARGED.set("enlarge.model", "restore-net")
+    half, plain, whole = (
+        Pipeline(source, reading, resolve(t.set("denoise.on", False).set("sharpen.on", False), source, reading))
+        for t in (
+            restore.set("enlarge.factor", 0.5), restore.set("enlarge.model", "lanczos").set("enlarge.factor", 0.5),
+            restore.set("enlarge.factor", 1),
+        )
+    )  # fmt: skip
+    assert np.array_equal(half.region(half.size.rect), plain.region(plain.size.rect))
+    part = Rect(17, 23, 40, 51)
+    assert np.abs(whole.region(whole.size.rect)[part.slices] - whole.region(part)).max() < 1e-5
 
 
 def test_what_would_do_more_is_said_in_denoise(tmp_path):

@@ -23,7 +23,7 @@ BINS = 12
 QUINCUNX_STRIDE = 4
 GREEN = 1
 LEAST_PATCHES = 800  # the mean of fewer says little
-MOST_READ_NOISE, ROUNDS = 10.0, 4
+MOST_READ_NOISE, ROUNDS = 10.0, 4  # times what is usual beside so much shot noise; steps towards agreement
 BEYOND_PROFILE = 1.5  # more than this times what the file says of its sensor is texture
 # A patch among the weakest tenth, as a share of the mean; set on photographs by trial.
 TEXTURE, CERTAIN_NOISE = 0.12, 0.2

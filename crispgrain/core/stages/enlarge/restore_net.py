@@ -7,8 +7,9 @@ from crispgrain.arrays import Array
 from ...meter.reading import Reading
 from ...model import Context, Model, Stage, Values
 from ...networks import ensemble, runtime
+from . import lanczos
 from .detail_net import AFTER, REACH, RESTORING, TILE, enlarged
-from .grid import reach
+from .grid import reach, stretch
 from .size import PARAMETERS, summary
 
 # A shot is proposed the network if it is small and went through something; by the sizes and degradations it was
@@ -22,8 +23,10 @@ COMPRESSED = 12.0  # percent
 def run(pixels: Array, values: Values, context: Context) -> Array:
     """Enlarge and restore. What the source shows is not believed, so nothing of it is put back.
 
-    A result of the source's own size, or smaller, is a reduction of what the network makes, which is larger.
+    A result of the source's own size is a reduction of what the network makes, which is larger.
     """
+    if stretch(context) > 1 + 1e-9:  # smaller still: what the network adds would be thrown away
+        return lanczos.run(pixels, values, context)
     return enlarged(pixels, values, context, RESTORING, projections=0)
 
 
@@ -37,12 +40,17 @@ def needed(reading: Reading) -> bool:
     return worn and not reading.raw and 0 < reading.size.width * reading.size.height <= SMALL
 
 
+def _tile(values: Values) -> int:
+    """The network makes sixteen pixels of each, however few are asked for."""
+    return TILE // 2 if values["by"] == "factor" and float(values["factor"]) < 1.5 else TILE
+
+
 MODEL = Model(
     Stage.ENLARGE, "restore-net", "Restore net",
     "For small pictures that are soft, noisy or compressed: cleans, sharpens and enlarges in one pass, so Denoise and "
     "Sharpen have nothing left to do. With a factor of 1 it restores without enlarging.",
     (*PARAMETERS, ensemble.EFFORT), run, lambda values, context: REACH + AFTER + reach(context),
-    unavailable=lambda: runtime.unavailable(RESTORING[4]), tile=lambda values: TILE, draft="faithful", suits=needed,
+    unavailable=lambda: runtime.unavailable(RESTORING[4]), tile=_tile, draft="faithful", suits=needed,
     does=(Stage.DENOISE, Stage.SHARPEN),
     tolerance=runtime.ROUNDING,
     summary=summary,
