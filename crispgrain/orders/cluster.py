@@ -20,6 +20,7 @@ from crispgrain.core.render.naming import literal
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment
+from crispgrain.store.sensors import known_defects
 from crispgrain.threads import cores, limit_workers
 
 from .worker import CANCELLED, PROGRESS, TARGET, WRITTEN, LastShot, answer
@@ -62,17 +63,12 @@ def run_on_cluster(
                 wish = {
                     "path": str(shot.path.absolute()), "treatment": treatment.as_json(), "folder": str(into),
                     "name": literal(final.name), "replace": True, "reading": shot.reading.as_json(),
+                    "defects": known_defects(shot.source),
                 }  # fmt: skip
                 tasks[client.submit(render, wish, str(stop), topic, pure=False, retries=0)] = shot.path
             for task in as_completed(tasks, loop=client.loop):
                 path = tasks[task]
-                if task.status != "finished":
-                    words = f"{path.name}: {task.exception() if task.status == 'error' else 'called off'}"
-                    going_on = done(path, None, words)
-                else:
-                    word, more = task.result()
-                    going_on = done(path, Path(more) if word == WRITTEN else None, more)
-                if not going_on:
+                if not done(path, *_outcome(task, path)):
                     break
         except BaseException:
             with contextlib.suppress(OSError):
@@ -90,6 +86,18 @@ def run_on_cluster(
                 for into in {folder, *(path.parent for path in taken)}:
                     client.run(sweep, into)
             stop.unlink(missing_ok=True)
+
+
+def _outcome(task: Any, path: Path) -> tuple[Path | None, str]:
+    """The file a task has written, or None, and what went wrong.
+
+    It waits for one whose worker was lost between its end and its answer: the cluster gives that to another.
+    """
+    try:
+        word, more = task.result()
+    except Exception as error:  # whatever became of a worker
+        return None, f"{path.name}: {'called off' if task.cancelled() else error}"
+    return Path(more) if word == WRITTEN else None, more
 
 
 def render(wish: dict[str, Any], stop: str, topic: str) -> tuple[str, str]:

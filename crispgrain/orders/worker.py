@@ -8,13 +8,15 @@ import json
 import os
 import signal
 import threading
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Sequence
+from dataclasses import replace
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
 
 from crispgrain.cancel import Cancelled, CancelToken
 from crispgrain.core.errors import ShotError
+from crispgrain.core.files.source import RawSource
 from crispgrain.core.meter import reading_from_json
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.naming import TEMPLATE
@@ -23,7 +25,7 @@ from crispgrain.core.render.whole import export, result_name
 from crispgrain.core.shot import Shot, open_shot
 from crispgrain.core.treatment import Treatment
 from crispgrain.store import Store
-from crispgrain.store.sensors import known_shot
+from crispgrain.store.sensors import knowing, known_shot
 from crispgrain.threads import limit_workers
 
 # What may be over in a while: a full disk, one that was unplugged, a share that is away.
@@ -90,14 +92,18 @@ class LastShot:
         self._shot: Shot | None = None
         self._cache = TileCache()
 
-    def open(self, path: Path, reading: dict[str, Any] | None, rescue: bool = False) -> tuple[Shot, TileCache]:
-        """A shot, as it is on disk now; raises ShotError."""
+    def open(
+        self, path: Path, reading: dict[str, Any] | None, rescue: bool = False, defects: Sequence[int] = ()
+    ) -> tuple[Shot, TileCache]:
+        """A shot, as it is on disk now, with a reading and the hot pixels that came with it; raises ShotError."""
         found = path.stat() if path.exists() else None
         known = found and (path, found.st_size, found.st_mtime_ns, json.dumps(reading, sort_keys=True), rescue)
         if self._shot is None or known != self._known:
             self.forget()
             if reading is not None:
-                self._shot = open_shot(path, lambda source: reading_from_json(reading), rescue)
+                shot = open_shot(path, lambda source: reading_from_json(reading), rescue)
+                source = knowing(shot.source, defects) if isinstance(shot.source, RawSource) else shot.source
+                self._shot = replace(shot, source=source)
             else:
                 store = self._readings
                 self._shot = known_shot(path, store, rescue) if store is not None else open_shot(path, rescue=rescue)
@@ -112,7 +118,7 @@ def answer(
     path, folder = Path(wish["path"]), Path(wish["folder"])
     try:
         treatment = Treatment.from_json(wish["treatment"])
-        shot, cache = last.open(path, wish.get("reading"), treatment.rescue)
+        shot, cache = last.open(path, wish.get("reading"), treatment.rescue, wish.get("defects", ()))
         pipeline = shot.pipeline(treatment, cache)
         name = result_name(pipeline, wish["name"] or TEMPLATE)
         say((TARGET, str(folder / name)))

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from crispgrain.core.errors import ShotError
 from crispgrain.core.files import RAW_SUFFIXES
@@ -57,10 +58,19 @@ def with_defects(source: Source, reading: Reading, store: Store) -> Source:
             found = suspects_of(source, reading.noise)
             store.keep_suspects(source.path, source.facts.camera, source.size, found)
     places = shared(store.suspects(source.facts.camera, source.size))
+    return knowing(source, places)
+
+
+def knowing(source: RawSource, places: Sequence[int] | NDArray[np.int32]) -> RawSource:
+    """A RAW with its hot and dead pixels; what is worked out from it is not what was before they were known."""
     if not len(places):
         return source
-    # What is worked out from it is not what was before they were known.
-    return replace(source, defects=places, serial=(source.serial, len(places)))
+    return replace(source, defects=np.asarray(places, np.int32), serial=(source.serial, len(places)))
+
+
+def known_defects(source: Source) -> list[int]:
+    """The hot and dead pixels that are known of a shot, as plain numbers."""
+    return source.defects.tolist() if isinstance(source, RawSource) and source.defects is not None else []
 
 
 def learn(paths: Iterable[Path], store: Store) -> None:

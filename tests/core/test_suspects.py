@@ -19,11 +19,12 @@ from crispgrain.core.resolve import resolve
 from crispgrain.core.shot import open_shot
 from crispgrain.core.treatment import Treatment
 from crispgrain.geometry import Rect, Size
+from crispgrain.orders.worker import LastShot
 from crispgrain.simulation import camera
 from crispgrain.simulation.defects import FAULTY, Defects
 from crispgrain.simulation.dng import write_dng
 from crispgrain.store import Store
-from crispgrain.store.sensors import known_shot
+from crispgrain.store.sensors import known_defects, known_shot
 
 FAULTS = Defects(hot=6e-4, dead=2e-4)
 SIZE = Size(320, 400)
@@ -111,3 +112,16 @@ def test_places_within_a_rectangle() -> None:
 
 def test_without_a_store_all_is_as_the_file_has_it(tmp_path: Path) -> None:
     assert open_shot(shot(tmp_path / "a.dng", scene("coffee"), 1)).source.defects is None
+
+
+@pytest.mark.slow
+def test_a_worker_elsewhere_fills_what_is_known_here(tmp_path: Path) -> None:
+    """The machines of a cluster have no store of ours: what is known goes with the wish, as the reading does."""
+    store = Store(tmp_path / "store")
+    for n, name in enumerate(SCENES):
+        here = known_shot(shot(tmp_path / f"{n}.dng", scene(name), n), store)
+    assert known_defects(here.source)
+    wish = {"path": str(here.path), "reading": here.reading.as_json(), "defects": known_defects(here.source)}
+    there, _ = LastShot().open(here.path, wish["reading"], False, wish["defects"])
+    assert there.source.defects.tolist() == here.source.defects.tolist()
+    assert LastShot().open(here.path, wish["reading"])[0].source.defects is None
