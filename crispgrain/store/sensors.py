@@ -7,6 +7,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
+from typing import TypeGuard
 
 import cv2
 import numpy as np
@@ -26,8 +27,13 @@ from .store import Stamp, Store
 
 def known_shot(path: Path, store: Store, rescue: bool = False) -> Shot:
     """A shot with its reading, and what all shots of its camera that were measured tell of the sensor; as open_shot."""
-    shot = open_shot(path, lambda source: known_reading(source, reading_of(source, store), store), rescue)
-    return replace(shot, source=with_defects(shot.source, shot.reading, store))
+    return informed(open_shot(path, lambda source: reading_of(source, store), rescue), store)
+
+
+def informed(shot: Shot, store: Store) -> Shot:
+    """A shot with what all shots of its camera tell of the noise and the faulty pixels; itself if that is not new."""
+    reading, source = known_reading(shot.source, shot.reading, store), with_defects(shot.source, store)
+    return shot if source is shot.source and reading == shot.reading else Shot(source, reading)
 
 
 def reading_of(source: Source, store: Store) -> Reading:
@@ -39,6 +45,9 @@ def reading_of(source: Source, store: Store) -> Reading:
         store.keep_reading(stamp, reading)
     if wants_pooling(source):
         store.keep_sensor_points(source.path, source.facts.camera, source.facts.iso or 0, reading.noise.points)
+    if has_sensor(source) and not store.has_suspects(source.path) and reading.noise.a is not None:
+        with contextlib.suppress(MemoryError, cv2.error):  # the shot can be worked on without
+            store.keep_suspects(source.path, source.facts.camera, source.size, suspects_of(source, reading.noise))
     return reading
 
 
@@ -49,15 +58,18 @@ def known_reading(source: Source, reading: Reading, store: Store) -> Reading:
     return told(source, reading, at_iso(sensors(store, source.facts.camera), source.facts.iso or 0))
 
 
-def with_defects(source: Source, reading: Reading, store: Store) -> Source:
-    """A RAW with the hot and dead pixels that several shots of its camera show; what this one suspects is kept."""
-    if not isinstance(source, RawSource) or not source.facts.camera or source.lost is not None:
+def has_sensor(source: Source) -> TypeGuard[RawSource]:
+    """Whether a shot tells of its camera's faulty pixels: RAW of which nothing is lost."""
+    return isinstance(source, RawSource) and bool(source.facts.camera) and source.lost is None
+
+
+def with_defects(source: Source, store: Store) -> Source:
+    """A RAW with the hot and dead pixels that several shots of its camera show; itself if it knows them."""
+    if not has_sensor(source):
         return source
-    if not store.has_suspects(source.path) and reading.noise.a is not None:
-        with contextlib.suppress(MemoryError, cv2.error):  # the shot can be worked on without
-            found = suspects_of(source, reading.noise)
-            store.keep_suspects(source.path, source.facts.camera, source.size, found)
     places = shared(store.suspects(source.facts.camera, source.size))
+    if source.defects is not None and np.array_equal(source.defects, places):
+        return source
     return knowing(source, places)
 
 

@@ -2,6 +2,7 @@
 
 from fractions import Fraction
 
+import cv2
 import numpy as np
 import pytest
 from PIL import Image
@@ -18,6 +19,7 @@ from crispgrain.paths import rules_file
 from crispgrain.session.rules import load_rules
 from crispgrain.session.shots import State
 from crispgrain.simulation import camera
+from crispgrain.simulation.defects import Defects
 from crispgrain.simulation.dng import write_dng
 from crispgrain.store.sensors import known_shot
 from tests.conftest import save_noisy_jpeg
@@ -302,3 +304,18 @@ def test_shots_in_memory_hear_what_the_others_tell_of_their_camera(window, tmp_p
     assert "as 3 shots of this camera tell together" in window.controls.reading.text().lower()
     store = window.session.store
     assert known_shot(tmp_path / "0.dng", store).reading == window.session.shot.reading  # what a worker would open
+
+
+def test_hot_pixels_are_told_of_once_all_shots_are_measured(window, tmp_path, qtbot):
+    """The first one opened knows nothing yet; what it is told later changes the result."""
+    rng = np.random.default_rng(5)
+    for n in range(4):  # four scenes without any speck
+        coarse = rng.uniform(0.05, 0.5, (6, 8, 3)).astype(np.float32)
+        scene = cv2.resize(coarse, (256, 192), interpolation=cv2.INTER_CUBIC)
+        values = camera.expose(scene, 400, n, defects=Defects(hot=1e-3))
+        write_dng(tmp_path / f"{n}.dng", values, camera.FIELD_TWO, 400, Fraction(1, 60), "2026:03:14 16:20:08")
+    window.open_paths(sorted(tmp_path.glob("*.dng")))
+    window.session.choose_stage(Stage.DENOISE)
+    qtbot.waitUntil(lambda: "hot or dead pixels" in window.controls.reading.text(), timeout=PATIENCE)
+    assert window.session.shot.path.name == "0.dng"
+    assert 20 < len(window.session.shot.source.defects) < 80

@@ -24,7 +24,7 @@ from crispgrain.session.comparing import developed
 from crispgrain.session.session import Session
 from crispgrain.session.shots import ShotId, State
 from crispgrain.store import Stamp
-from crispgrain.store.sensors import known_reading, reading_of
+from crispgrain.store.sensors import informed, reading_of
 from crispgrain.threads import worker_count
 
 IN_MEMORY = 5  # shots whose pixels are kept: the current one, its neighbours, and two seen before
@@ -92,8 +92,8 @@ class ShotLoader(QObject):
         )
 
     def _measured(self, source: Source) -> Shot:
-        """A shot with its reading, and its camera's noise as all shots tell it."""
-        return Shot(source, known_reading(source, reading_of(source, self._store), self._store))
+        """A shot with its reading, and what all shots tell of its camera."""
+        return informed(Shot(source, reading_of(source, self._store)), self._store)
 
     def meter_later(self, ids: list[ShotId]) -> None:
         """Measure shots and make their thumbnails when nothing more urgent is to do, those in sight first."""
@@ -150,14 +150,14 @@ class ShotLoader(QObject):
         """Now that all shots are measured, those in memory hear what the others tell of their camera."""
         held = [(entry.id, entry.shot) for entry in self._roll.shots.values() if entry.shot is not None]
 
-        def job() -> list[tuple[ShotId, Shot, Reading]]:
-            return [(id, shot, known_reading(shot.source, shot.reading, self._store)) for id, shot in held]
+        def job() -> list[tuple[ShotId, Shot, Shot]]:
+            return [(id, shot, informed(shot, self._store)) for id, shot in held]
 
-        def done(answers: list[tuple[ShotId, Shot, Reading]]) -> None:
-            for id, shot, reading in answers:
-                if reading != shot.reading and id in self._roll.shots and self._roll[id].shot is shot:
-                    self._roll[id].shot = Shot(shot.source, reading)
-                    self._enter(id, reading, shot.source.facts)
+        def done(answers: list[tuple[ShotId, Shot, Shot]]) -> None:
+            for id, shot, told in answers:
+                if told is not shot and id in self._roll.shots and self._roll[id].shot is shot:
+                    self._roll[id].shot = told
+                    self._enter(id, told.reading, told.source.facts)
                     self.ready.emit(id)
 
         self._background.submit(Urgency.METERING, job, done)
