@@ -13,6 +13,7 @@ from skimage import data
 from crispgrain.arrays import Array
 from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import SRGB_TO_WORKING, apply_matrix, srgb_decode
+from crispgrain.core.networks import providers
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.demo.roll import scene
 from crispgrain.geometry import Rect
@@ -28,6 +29,12 @@ def _own_folders(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.M
     """Presets and the demo roll of the tests stay out of the user's own folders."""
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path_factory.mktemp("data")))
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path_factory.mktemp("config")))
+
+
+@pytest.fixture
+def floats(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Networks compute with floats, so that what depends on tiles shows."""
+    monkeypatch.setattr(providers, "gains_by_8_bits", lambda provider: False)
 
 
 @pytest.fixture(scope="session")

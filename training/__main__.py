@@ -12,9 +12,10 @@ import numpy as np
 import torch
 from torch import Tensor, nn
 
+from crispgrain.core.networks import runtime
 from crispgrain.core.stages.enlarge.detail_net import FACTORS
 
-from . import curves, cutouts, detail, export, mosaic, photographs
+from . import curves, cutouts, detail, eight_bits, export, mosaic, photographs
 from .blurred import draw_blurred
 from .finished import draw_finished
 from .loop import Batch, Plan, Trainer, alike, take_weights
@@ -25,6 +26,8 @@ HERE = Path(__file__).parent
 DATA = HERE / "data"
 MODELS = HERE.parent / "crispgrain" / "core" / "networks"
 CURVES = HERE / "curves.svg"
+EXAMPLES = 32  # batches by which 8 bits are laid out
+ROUNDING = 0.02  # where a value falls between two of 256 steps, two machines may round it differently
 
 
 @dataclass(frozen=True)
@@ -36,6 +39,7 @@ class Job:
     inputs: dict[str, Tensor]
     name: str
     like: str = ""  # a network that ships, whose weights are a good start wherever their form is the same
+    kept: tuple[str, ...] = eight_bits.FINEST  # blocks that compute with floats where the others do with 8 bits
 
 
 PICTURE_INPUTS = {"picture": torch.rand(1, 3, 64, 64), "conditions": torch.rand(1, 3, 32, 32)}
@@ -57,22 +61,22 @@ JOBS = {
     **{
         f"detail-x{factor}": Job(
             partial(DetailNet, factor), partial(detail.DetailBatches, factor=factor),
-            {"picture": torch.rand(1, 3, 32, 32)}, f"detail-net-x{factor}",
+            {"picture": torch.rand(1, 3, 32, 32)}, f"detail-net-x{factor}", kept=eight_bits.LAST_BLOCK,
         )
         for factor in FACTORS
     },
     "subject": Job(SubjectNet, cutouts.SubjectBatches, {"picture": torch.rand(1, 4, 64, 64)}, "subject-net"),
     "restore-x4": Job(
         partial(DetailNet, 4), partial(detail.DetailBatches, factor=4, reducing=detail.SECOND_ORDER),
-        {"picture": torch.rand(1, 3, 32, 32)}, "restore-net-x4", like="restore-net-x4",
+        {"picture": torch.rand(1, 3, 32, 32)}, "restore-net-x4", like="restore-net-x4", kept=eight_bits.LAST_BLOCK,
     ),
 }  # fmt: skip
 
 
 def main() -> None:
     parser = argparse.ArgumentParser(prog="train", description=__doc__)
-    parser.add_argument("job", choices=["data", "export", "curves", *JOBS])
-    parser.add_argument("network", nargs="?", choices=list(JOBS), help="of export: which network")
+    parser.add_argument("job", choices=["data", "export", "round", "curves", *JOBS])
+    parser.add_argument("network", nargs="?", choices=list(JOBS), help="of export and round: which network")
     parser.add_argument("--minutes", type=float, default=60)
     parser.add_argument("--threads", type=int, default=2)
     parser.add_argument("--rate", type=float, default=Plan.lr, help="learning rate of inner convolutions")
@@ -89,7 +93,10 @@ def main() -> None:
         logs = {job.name: HERE / "checkpoints" / job.name / "log.jsonl" for job in JOBS.values()}
         curves.draw({name: log for name, log in logs.items() if log.exists()}, CURVES)  # not all have been trained
         return
-    job = JOBS[options.network or "mosaic" if options.job == "export" else options.job]
+    job = JOBS[options.network or "mosaic" if options.job in ("export", "round") else options.job]
+    if options.job == "round":
+        _round(job)
+        return
     folder, target = HERE / "checkpoints" / job.name, MODELS / f"{job.name}.onnx"
     if options.job != "export":
         network = job.make_network()
@@ -101,9 +108,23 @@ def main() -> None:
             trainer.start_after_fall(alike(network, export.shipped_weights(start)), options.after)
         trainer.run(job.make_batches(DATA), options.minutes, options.threads, options.cool_down)
         return
-    steps = torch.load(folder / "checkpoint.pt", weights_only=True)["step"]
-    notes = f"{job.name}, {steps} steps at the constant rate, then a fall"
-    difference = export.export(job.make_network(), folder / "weights.pt", job.inputs, target, notes)
+    checkpoint = folder / "checkpoint.pt"
+    steps = torch.load(checkpoint, weights_only=True)["step"] if checkpoint.exists() else 0
+    notes = f"{job.name}, {f'{steps} steps at the constant rate, then ' if steps else ''}a fall"
+    network = job.make_network()
+    network.load_state_dict(torch.load(folder / "weights.pt", weights_only=True))
+    difference = export.export(network, job.inputs, target, notes)
+    print(f"{notes}; ONNX and torch differ by at most {difference:.2g}")
+
+
+def _round(job: Job) -> None:
+    """Write a network that ships once more, its blocks computing with 8 bits."""
+    network = job.make_network()
+    take_weights(network, alike(network, export.shipped_weights(MODELS / f"{job.name}.onnx")))
+    draw, rng = job.make_batches(DATA), np.random.default_rng(8)
+    eight_bits.round_blocks(network, [draw(rng)[0] for _ in range(EXAMPLES)], job.kept)
+    notes = f"{job.name}, blocks with 8 bits"
+    difference = export.export(network, job.inputs, MODELS / f"{runtime.rounded(job.name)}.onnx", notes, ROUNDING)
     print(f"{notes}; ONNX and torch differ by at most {difference:.2g}")
 
 

@@ -27,7 +27,7 @@ class Reducing:
 
 
 CLEAN = Reducing(reductions.draw_pair, reductions.SMALL + 2 * reductions.RIM, 16)
-SECOND_ORDER = Reducing(second_order.draw_small, second_order.SMALL + 2 * second_order.RIM, 16)
+SECOND_ORDER = Reducing(second_order.draw_small, second_order.SMALL + 2 * second_order.RIM, 8)
 
 
 class DetailBatches:

@@ -150,5 +150,5 @@ class PatchSampler:
 
     def _any(self) -> NDArray[np.uint8]:
         picture = self.photographs[self.rng.choice(len(self.photographs), p=self.chance)]
-        top, left = self.rng.integers(picture.shape[0] - self.edge), self.rng.integers(picture.shape[1] - self.edge)
+        top, left = (int(self.rng.integers(n - self.edge + 1)) for n in picture.shape[:2])
         return np.asarray(picture[top : top + self.edge, left : left + self.edge])

@@ -18,7 +18,7 @@ from crispgrain.core.colour.spaces import srgb_decode, srgb_encode
 from .finished import compress
 from .reductions import reduce
 
-SMALL = 32  # px, edge of a reduced patch
+SMALL = 48  # px, edge of a reduced patch
 RIM = 8  # reduced px around it at most: where the block grid of a JPEG falls is not always the same
 MILD = 0.08  # share of pictures that are only reduced, a few of them with a trace of noise or compression
 SECOND = 0.05  # share of the others that went through it all twice

@@ -215,6 +215,8 @@ class Model:
     ``unavailable`` says why the model cannot be used here, if so.
     ``tile`` is the least edge of a tile in output pixels: where less is not worth the margin. With ``same_tiles`` it
     is the edge in views and files alike, for the pixels of other tiles would differ.
+    ``grid``: what ``run`` is given begins and ends on multiples of so many px, which divides 32: whole sensor cells and
+    bands of blocks, or a network's deepest cells.
     ``suits`` says whether a shot of this reading gets the model if none is chosen.
     ``roles`` are what it may be in a treatment, as far as its domain and stage allow.
     ``does`` are other stages whose work it does, too: they are off then, unless someone wants them on.
@@ -247,6 +249,7 @@ class Model:
     after: Callable[[Frame, Values], Frame] = lambda frame, values: frame
     tile: Callable[[Values], int] = lambda values: 0
     same_tiles: bool = False
+    grid: int = 32
     suits: Callable[[Reading], bool] = lambda reading: True
     warning: Callable[[Reading], str] = lambda reading: ""
     draft: str = ""

@@ -23,7 +23,7 @@ from crispgrain.core.resolve import resolve
 from crispgrain.core.treatment import Treatment
 from crispgrain.geometry import Rect, Size
 
-pytestmark = pytest.mark.slow
+pytestmark = [pytest.mark.slow, pytest.mark.usefixtures("floats")]
 
 READING = Reading(Noise.even(8), Blur("soft lens", 1.0, 1.0), Extent(64, 64), Compression())
 RAW_READING = Reading(

@@ -39,12 +39,12 @@ def test_a_card_that_is_not_there_falls_back_on_the_processor_and_says_so():
 def test_other_kernels_of_the_processor_give_the_same(monkeypatch):
     """ONNX Runtime's own against those that are tried first, and are no choice of their own in the menu."""
     inputs = {"picture": np.random.default_rng(0).random((1, 3, 72, 96), np.float32)}
-    ours = runtime.run("detail-net-x2", inputs)
+    ours = runtime.run("detail-net-x2", inputs, exact=True)
     assert runtime._session("detail-net-x2").get_providers()[0] == providers.KERNELS
     monkeypatch.setattr(onnxruntime, "get_available_providers", lambda: [providers.PROCESSOR])
     runtime._started.cache_clear()
     assert runtime._session("detail-net-x2").get_providers() == [providers.PROCESSOR]
-    assert np.abs(ours - runtime.run("detail-net-x2", inputs)).max() < runtime.ROUNDING
+    assert np.abs(ours - runtime.run("detail-net-x2", inputs)).max() < 1e-5  # floats: these are slower with 8 bits
     assert providers.present() == [providers.PROCESSOR]
 
 

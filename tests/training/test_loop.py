@@ -67,7 +67,9 @@ def test_a_further_fall_goes_on_from_the_weights_that_ship(tmp_path):
     trainer().run(draw, minutes=0.02, threads=1)
     fallen = trainer()
     fallen.run(draw, minutes=0, threads=1, cool_down=3)
-    export(MosaicNet((8, 8, 8)), tmp_path / "weights.pt", inputs, tmp_path / "shipped.onnx", "")
+    shipped = MosaicNet((8, 8, 8))
+    shipped.load_state_dict(torch.load(tmp_path / "weights.pt", weights_only=True))
+    export(shipped, inputs, tmp_path / "shipped.onnx", "")
     trainer().save()  # puts other weights beside the checkpoint
     further = trainer()
     further.start_after_fall(shipped_weights(tmp_path / "shipped.onnx"), 3)

@@ -49,8 +49,8 @@ MOSAIC_SYMMETRIES: tuple[Symmetry, ...] = (
 
 
 def run(name: str, inputs: dict[str, NDArray], effort: str, symmetries: Sequence[Symmetry]) -> NDArray[np.float32]:
-    """Run a network once (``fast``), or on each turned copy and average (``best``)."""
+    """Run a network once, mostly with 8 bits (``fast``), or with floats on each turned copy and average (``best``)."""
     if effort == "fast":
         return runtime.run(name, inputs)
-    results = [back(runtime.run(name, {k: there(v) for k, v in inputs.items()})) for there, back in symmetries]
+    results = [back(runtime.run(name, {k: there(v) for k, v in inputs.items()}, True)) for there, back in symmetries]
     return np.mean(results, axis=0, dtype=np.float32)

@@ -20,9 +20,9 @@ from .runtime import EDGE
 NAME, LARGE = "mosaic-net", "mosaic-net-large"
 LARGE_COPIES = 2  # turned, of the large network: as long as four of the other
 MULTIPLE = 8  # the deepest level works at an eighth of the resolution
-# Receptive field, one side: (1 + 4 + 4 + 1) convolutions at 1/2, 8 at 1/4, 4 at 1/8 resolution.
-# The large one could look 228 px far, but with 96 its result at a tile's edge is the same within 4e-7.
-REACH = 96
+# Margin, one side, by effort. What lies farther changes no value by more than 1e-5 (docs/benchmarks.md), though the
+# networks could look 84 and 228 px far.
+REACH = {"fast": 64, "best": 96}
 
 CELL = np.array([[0, 1], [1, 2]], np.int8)  # colours of the cells the network knows
 # From the stabilised mosaic, the result, the noise's sigma, and where both begin: on a red cell of the picture.

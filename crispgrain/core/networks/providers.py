@@ -23,6 +23,11 @@ def present() -> list[str]:
     return sorted(found, key=lambda p: p != PROCESSOR)
 
 
+def gains_by_8_bits(provider: str) -> bool:
+    """Whether networks that compute with 8 bits are faster there: ONNX Runtime's own kernels take longer with them."""
+    return provider == PROCESSOR and KERNELS in onnxruntime.get_available_providers()
+
+
 def words(provider: str) -> str:
     """What a provider runs on, in words."""
     return LOCAL.get(provider, provider)

@@ -16,7 +16,10 @@ from . import providers
 
 HERE = Path(__file__).parent
 EDGE = 16  # px of mirrored surroundings at the picture's edge, where a network would see nothing
-ROUNDING = 1e-5  # convolution kernels round differently at the end of a row
+# By how much values may differ with another tile around them, for networks that compute with floats: kernels round
+# differently at the end of a row, and margins end where hardly anything is felt. With 8 bits one of 256 steps may then
+# be another, which changes a few values by some thousandths.
+ROUNDING = 5e-5
 
 
 class NetworkUnavailableError(Exception):
@@ -47,13 +50,20 @@ def use_provider(provider: str) -> str:
     return f"Networks cannot run on {providers.words(provider)} here{trouble}; they run on {providers.words(wanted)}."
 
 
+def rounded(name: str) -> str:
+    """The same network, its blocks computing with 8 bits."""
+    return f"{name}-8-bits"
+
+
 def provider() -> str:
     """What networks run on now."""
     return _chosen[0]
 
 
-def _session(name: str) -> onnxruntime.InferenceSession:
-    return _started(HERE / f"{name}.onnx", _chosen[0], worker_count())
+def _session(name: str, exact: bool = False) -> onnxruntime.InferenceSession:
+    file, quick = HERE / f"{name}.onnx", HERE / f"{rounded(name)}.onnx"
+    takes_quick = not exact and file.exists() and quick.exists() and providers.gains_by_8_bits(_chosen[0])
+    return _started(quick if takes_quick else file, _chosen[0], worker_count())
 
 
 @cache
@@ -80,8 +90,10 @@ def framed(pixels: NDArray[np.float32], start: tuple[int, int], multiple: int) -
     return frame.transpose(2, 0, 1)[None], begin
 
 
-def run(name: str, inputs: dict[str, NDArray]) -> NDArray[np.float32]:
+def run(name: str, inputs: dict[str, NDArray], exact: bool = False) -> NDArray[np.float32]:
     """Run a network on arrays (batch x channels x rows x columns).
+
+    ``exact``: with floats throughout; else most of it with 8 bits, where there is such a file and it is faster.
 
     Raises
     ------
@@ -92,7 +104,7 @@ def run(name: str, inputs: dict[str, NDArray]) -> NDArray[np.float32]:
     """
     check()
     try:
-        session = _session(name)
+        session = _session(name, exact)
     except Exception as error:  # ONNX Runtime has no common base class for what can go wrong here
         raise NetworkUnavailableError(f"the file of {name} cannot be used ({error})") from error
     (output,) = session.run(None, {n: np.ascontiguousarray(a, np.float32) for n, a in inputs.items()})

@@ -30,8 +30,8 @@ from .approximate import reduce_shot, reduce_treatment
 from .cache import TileCache
 from .products import product_of
 
-TILE = 768  # px; of a network's work on 512 px half would be margin
-ALIGN = 32  # tiles and their margins start on this grid: whole sensor cells and whole bands of blocks
+TILE = 960  # px; of a network's work on 512 px a third would be margin
+ALIGN = 32  # tiles start on this grid: whole sensor cells and whole bands of blocks
 
 WRAPPING = (Stage.DENOISE, Stage.SHARPEN, Stage.ENLARGE, Stage.FINISH)  # that look beyond the side edges of a panorama
 HEEDING = (Stage.SHARPEN,)  # stages that heed what zones before them did to noise; Denoise comes before light changes
@@ -298,7 +298,7 @@ class Pipeline:
         margin = step.model.margin(step.values, context(wanted))
         wraps = told.before.wraps and (step.stage in WRAPPING or step.model.may_be(Role.SHAPE))
         wraps = wraps and not (step.stage is Stage.FINISH and step.model.sees_mask)  # masks end at edges
-        rect = needed(wanted, told.before, told.after, margin, wraps)
+        rect = needed(wanted, told.before, told.after, margin, step.model.grid, wraps)
         if rect.left < 0 or rect.right > size.width:
             pixels = np.concatenate([given(piece) for piece in wrapped(rect, size.width)], axis=1)
         else:
@@ -413,8 +413,8 @@ def whole_shift(step: Step) -> tuple[int, int] | None:
     return (int(down), int(right)) if only_moves else None
 
 
-def needed(wanted: Rect, before: Frame, after: Frame, margin: int, wraps: bool = False) -> Rect:
-    """The input rectangle, on the alignment grid, that a wanted output rectangle depends on.
+def needed(wanted: Rect, before: Frame, after: Frame, margin: int, grid: int, wraps: bool = False) -> Rect:
+    """The input rectangle, on a grid, that a wanted output rectangle depends on.
 
     If the picture ``wraps``, it may reach beyond the left and the right edge.
     """
@@ -422,9 +422,9 @@ def needed(wanted: Rect, before: Frame, after: Frame, margin: int, wraps: bool =
     seen = back.rect(wanted)
     grown = Rect.between(seen.top - margin, seen.left - margin, seen.bottom + margin, seen.right + margin)
     aligned = Rect.between(
-        grown.top // ALIGN * ALIGN, grown.left // ALIGN * ALIGN, -(-grown.bottom // ALIGN) * ALIGN,
-        -(-grown.right // ALIGN) * ALIGN,
-    )  # fmt: skip
+        *(n // grid * grid for n in (grown.top, grown.left)),
+        *(-(-n // grid) * grid for n in (grown.bottom, grown.right)),
+    )
     if wraps:
         return Rect.between(max(aligned.top, 0), aligned.left, min(aligned.bottom, before.size.height), aligned.right)
     return aligned.intersect(before.size.rect)

@@ -9,7 +9,7 @@ from crispgrain.arrays import Array
 from ...files.source import RawSource
 from ...model import Context, Domain, Model, Stage, Values
 from ...networks import ensemble, runtime
-from ...networks.mosaic import NAME, REACH, Refinement, Sensor, denoised
+from ...networks.mosaic import MULTIPLE, NAME, REACH, Refinement, Sensor, denoised
 from . import dots
 from .dots import DOTS, undotted
 from .parameters import STRENGTHS, after_demosaicing, summary
@@ -34,8 +34,9 @@ def run(mosaic: Array, values: Values, context: Context, refined: Refinement | N
 MODEL = Model(
     Stage.DENOISE, NAME, "Mosaic net",
     "For RAW: a network of our own that denoises and demosaics in one step; much detail, little colour speckle.",
-    (*STRENGTHS, DOTS, EFFORT), run, lambda values, context: REACH + dots.REACH, Domain.MOSAIC,
-    unavailable=lambda: runtime.unavailable(NAME), after=after_demosaicing, tile=lambda values: TILE,
+    (*STRENGTHS, DOTS, EFFORT), run, lambda values, context: REACH[str(values["effort"])] + dots.REACH,
+    Domain.MOSAIC,
+    unavailable=lambda: runtime.unavailable(NAME), after=after_demosaicing, tile=lambda values: TILE, grid=MULTIPLE,
     tolerance=runtime.ROUNDING,
     summary=summary, strength="luminance",
 )  # fmt: skip

@@ -13,7 +13,7 @@ from ...colour.spaces import OPPONENT, apply_matrix, from_opponent, to_opponent
 from ...meter.reading import Noise
 from ...model import Context, Model, Parameter, Stage, Values
 from ...networks import ensemble, runtime
-from ...networks.conditioned import REACH, TILE, restored
+from ...networks.conditioned import MULTIPLE, REACH, TILE, restored
 from .parameters import STRENGTHS, after, summary
 from .sliding_dct import TONE_REACH, tone_map
 
@@ -81,7 +81,7 @@ MODEL = Model(
         ensemble.EFFORT,
     ),
     run, lambda values, context: REACH + TONE_REACH + shadow_clipping.REACH,
-    unavailable=lambda: runtime.unavailable(NAME), tile=lambda values: TILE, after=after,
+    unavailable=lambda: runtime.unavailable(NAME), tile=lambda values: TILE, grid=MULTIPLE, after=after,
     tolerance=runtime.ROUNDING,
     summary=summary, strength="luminance",
 )  # fmt: skip

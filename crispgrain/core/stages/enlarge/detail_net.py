@@ -19,8 +19,9 @@ from .size import PARAMETERS, summary
 FACTORS = (2, 4)
 RESTORING = {4: "restore-net-x4"}  # by the factor it enlarges by
 MULTIPLE = 4  # the deepest level works at a quarter of the source's resolution
-# Receptive field, one side, in source pixels: (1 + 4 + 4 + 1) convolutions at 1/1, 8 at 1/2, 4 at 1/4 resolution.
-REACH = 10 + 8 * 2 + 4 * 4
+# Margin, one side, in source pixels. The receptive field is 42 px: (1 + 4 + 4 + 1) convolutions at 1/1, 8 at 1/2, 4 at
+# 1/4 resolution; but what lies farther than this changes no value by more than 2e-5 (docs/benchmarks.md).
+REACH = 36
 PROJECTIONS = 2
 TILE = 1152  # px of the result; 768 takes 1.16 times as long, for margins, and 1536 0.9 times, but 0.7 GB more
 AFTER = 14  # source pixels that back-projection and the final reduction look at, on each side
@@ -78,7 +79,8 @@ MODEL = Model(
     Stage.ENLARGE, "detail-net", "Detail net",
     "Networks of our own, trained to find the likeliest detail; still agrees with the source when shrunk.",
     (*PARAMETERS, CALMNESS, ensemble.EFFORT), run, lambda values, context: REACH + AFTER + reach(context),
-    unavailable=lambda: runtime.unavailable(network_name(FACTORS[0])), tile=lambda values: TILE, draft="faithful",
+    unavailable=lambda: runtime.unavailable(network_name(FACTORS[0])), tile=lambda values: TILE, grid=MULTIPLE,
+    draft="faithful",
     tolerance=runtime.ROUNDING,
     summary=summary, sees_mask=True,
 )  # fmt: skip

@@ -12,7 +12,7 @@ from ...colour.spaces import OPPONENT, SRGB_TO_WORKING, WORKING_TO_SRGB, apply_m
 from ...meter.reading import Blur
 from ...model import Context, Model, Parameter, Stage, Values
 from ...networks import ensemble, runtime
-from ...networks.conditioned import REACH, TILE, restored
+from ...networks.conditioned import MULTIPLE, REACH, TILE, restored
 from ..denoise.photo_net import COMPRESSION
 from ..denoise.sliding_dct import TONE_REACH, tone_map
 from . import luminance, regions, undo, words
@@ -76,7 +76,7 @@ MODEL = Model(
         regions.VARIES, undo.FINE, undo.COARSE, undo.HALO, COMPRESSION, ensemble.EFFORT,
     ),
     run, lambda values, context: REACH + TONE_REACH + undo.BOUND_MARGIN,
-    unavailable=lambda: runtime.unavailable(NAME), tile=lambda values: TILE,
+    unavailable=lambda: runtime.unavailable(NAME), tile=lambda values: TILE, grid=MULTIPLE,
     suits=lambda reading: reading.blur.kind in ("none", "soft lens"),
     tolerance=runtime.ROUNDING,
     summary=words.with_radius, strength="strength", after=undo.after,
