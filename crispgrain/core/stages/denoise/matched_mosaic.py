@@ -73,8 +73,8 @@ MODEL = Model(
     "For RAW: the mosaic net, then spots that look alike are cleaned together. Least noise, and slow.",
     (*STRENGTHS, DOTS, EFFORT), run,
     lambda values, context: mosaic.REACH[str(values["effort"])] + REACH + dots.REACH, Domain.MOSAIC,
-    draft=mosaic_net.MODEL.id, unavailable=lambda: runtime.unavailable(mosaic.NAME), after=after_demosaicing, tile=lambda values: TILE,
-    same_tiles=True,
+    draft=mosaic_net.MODEL.id, unavailable=lambda: runtime.unavailable(mosaic.NAME), after=after_demosaicing,
+    tile=lambda values: TILE, same_tiles=True,
     tolerance=runtime.ROUNDING,
     summary=summary, strength="luminance",
 )  # fmt: skip
