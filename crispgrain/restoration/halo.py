@@ -29,7 +29,7 @@ def bound(sharp: Array, source: Array, limit: float, reach: int, lost: Array) ->
 
 
 def with_luminance(pixels: Array, y: Array, new_y: Array) -> Array:
-    """``pixels`` (H x W x 3) brought from luminance ``y`` to ``new_y`` at unchanged chromaticity.
+    """``pixels`` (... x 3) brought from luminance ``y`` to ``new_y`` at unchanged chromaticity.
 
     Examples
     --------

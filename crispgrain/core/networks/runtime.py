@@ -38,7 +38,7 @@ def use_provider(provider: str) -> str:
     trouble = ""
     if wanted == provider and wanted != providers.PROCESSOR:
         try:
-            used = _started(next(HERE.glob("*.onnx")), wanted, worker_count()).get_providers()[0]
+            used = _started(next(HERE.glob("*-net.onnx")), wanted, worker_count()).get_providers()[0]
         except Exception as error:  # drivers fail in ways of their own
             trouble = f" ({type(error).__name__})"
             used = providers.PROCESSOR

@@ -179,13 +179,16 @@ def mixed(pixels: Array, sharp: Array, values: Values, reach: int, spread: float
     y, new_y = luminance.working_luminance(pixels), luminance.working_luminance(result)
     limit = float(values["halo"]) / 100
     # Contrast with a lamp that was clipped says nothing of what is around it: there rings would come through.
-    beside_lamps = cv2.dilate(clipped_in(pixels).astype(np.uint8), np.ones((4 * reach + 1,) * 2, np.uint8)) > 0
+    beside_lamps = clipped_in(pixels)
+    if beside_lamps.any():
+        beside_lamps = cv2.dilate(beside_lamps.astype(np.uint8), np.ones((4 * reach + 1,) * 2, np.uint8)) > 0
     lost = np.where(beside_lamps, np.float32(0), np.float32(LOST * limit * min(1.0, spread / STRONG)))
     bounded = halo.bound(new_y, y, limit, reach, lost)
     held = halo.with_luminance(result, new_y, bounded)
     # What is left of a colour there, or where hardly any is left, cannot be brightened: that of before is taken.
     unknown = beside_lamps | (new_y < BLACKENED * bounded)
-    return np.where(unknown[..., None], halo.with_luminance(pixels, y, bounded), held)
+    held[unknown] = halo.with_luminance(pixels[unknown], y[unknown], bounded[unknown])
+    return held
 
 
 def margin(reach: int) -> int:
