@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from functools import cache
 from pathlib import Path
+from threading import Lock
 
 import numpy as np
 import onnxruntime
@@ -27,6 +28,7 @@ class NetworkUnavailableError(Exception):
 
 
 _chosen = [providers.PROCESSOR]
+_starting = Lock()
 
 
 def use_provider(provider: str) -> str:
@@ -63,17 +65,21 @@ def provider() -> str:
 def _session(name: str, exact: bool = False) -> onnxruntime.InferenceSession:
     file, quick = HERE / f"{name}.onnx", HERE / f"{rounded(name)}.onnx"
     takes_quick = not exact and file.exists() and quick.exists() and providers.gains_by_8_bits(_chosen[0])
-    return _started(quick if takes_quick else file, _chosen[0], worker_count())
+    with _starting:  # tiles that begin at once are to share it
+        return _started(quick if takes_quick else file, _chosen[0], worker_count())
 
 
 @cache
 def _started(file: Path, provider: str, threads: int) -> onnxruntime.InferenceSession:
+    return onnxruntime.InferenceSession(file.read_bytes(), _options(), providers=providers.in_order(provider, threads))
+
+
+def _options() -> onnxruntime.SessionOptions:
     options = onnxruntime.SessionOptions()
     # Tiles are the parallel unit, as everywhere; a session must not start threads of its own.
     options.intra_op_num_threads = options.inter_op_num_threads = 1
     options.log_severity_level = 4
-    order = providers.in_order(provider, threads)
-    return onnxruntime.InferenceSession(file.read_bytes(), options, providers=order)
+    return options
 
 
 def framed(pixels: NDArray[np.float32], start: tuple[int, int], multiple: int) -> tuple[NDArray, NDArray[np.intp]]:
@@ -113,9 +119,16 @@ def run(name: str, inputs: dict[str, NDArray], exact: bool = False) -> NDArray[n
 
 @cache
 def unavailable(name: str) -> str:
-    """What is wrong with a network's file; empty if it can be used."""
+    """What is wrong with a network's files; empty if it can be used.
+
+    They are read, but not made ready to run, which takes ten times as long and is done for those that are used.
+    """
+    options = _options()
+    options.graph_optimization_level = onnxruntime.GraphOptimizationLevel.ORT_DISABLE_ALL
+    file, quick = HERE / f"{name}.onnx", HERE / f"{rounded(name)}.onnx"
     try:
-        _session(name)
+        for part in [file, *([quick] if quick.exists() else [])]:
+            onnxruntime.InferenceSession(part.read_bytes(), options, providers=[(providers.PROCESSOR, {})])
     except FileNotFoundError:
         return f"The network {name} is not installed."
     except Exception as error:
