@@ -18,7 +18,6 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import fft, ndimage
 from scipy.optimize import Bounds, minimize
-from scipy.signal.windows import tukey
 
 from crispgrain.arrays import Array
 from crispgrain.cancel import check
@@ -106,6 +105,8 @@ class _Transform:
         self.shape = tuple(fft.next_fast_len(n, real=True) for n in blurred.shape)
         pad = [(0, a - b) for a, b in zip(self.shape, blurred.shape, strict=True)]
         # The patch ends in nothing at its rim, so that its edges meet without a step.
+        from scipy.signal.windows import tukey  # takes half a second, and few shots are shaken
+
         window = np.outer(*(tukey(n, TAPERED) for n in blurred.shape)).astype(np.float32)
         mean = float((blurred * window).sum() / window.sum())
         self.window = np.pad(window, pad)

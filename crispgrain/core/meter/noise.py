@@ -8,7 +8,7 @@ import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 from scipy.fft import dct
-from scipy.stats import chi2
+from scipy.special import chdtri  # scipy.stats would take a second to import
 
 from crispgrain.arrays import Array
 from crispgrain.geometry import Rect, Size
@@ -99,7 +99,7 @@ def smooth_variance(patches: Array) -> tuple[float, NDArray[np.bool_]]:
     """
     structure, strength = frequencies(patches)
     freedom = int(_cosine_split()[1].sum())
-    median_of_noise = chi2.ppf(0.5, freedom) / freedom
+    median_of_noise = chdtri(freedom, 0.5) / freedom
     chosen = structure <= np.quantile(structure, 0.2)
     for _ in range(6):
         variance = float(strength[chosen].mean())
@@ -220,7 +220,7 @@ def sensor_points(patches: Array) -> list[tuple[float, float, float]]:
     for part in by_tone(np.sqrt(np.maximum(signal, 0)), FINE_BINS, FINE_LEAST):
         _, chosen = smooth_variance(patches[part])
         strength = frequencies(patches[part][chosen])[1]
-        variance = float(np.quantile(strength, WEAKER)) * freedom / chi2.ppf(WEAKER, freedom)
+        variance = float(np.quantile(strength, WEAKER)) * freedom / chdtri(freedom, 1 - WEAKER)
         points.append((round(float(signal[part][chosen].mean()), 6), float(f"{variance:.5g}"), float(len(part))))
     return points
 
