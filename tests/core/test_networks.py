@@ -1,5 +1,6 @@
 """The trained networks as models: quality on pictures never trained on, every sensor phase, missing files."""
 
+import shutil
 from dataclasses import replace
 
 import cv2
@@ -13,7 +14,7 @@ from crispgrain.core.colour.spaces import srgb_decode, srgb_encode
 from crispgrain.core.files import PictureSource, read_shot
 from crispgrain.core.meter import Blur, Noise, Reading, measure
 from crispgrain.core.model import Context, Stage
-from crispgrain.core.networks import ensemble, runtime
+from crispgrain.core.networks import ensemble, providers, runtime
 from crispgrain.core.registry import models_of
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
@@ -124,13 +125,18 @@ def test_all_black_and_all_clipped(tmp_path, level):
     assert np.abs(result - min(level, 1)).max() < 0.06
 
 
-@pytest.mark.parametrize("damage", ["missing", "damaged"])
+@pytest.mark.parametrize("damage", ["missing", "damaged", "damaged with 8 bits"])
 def test_a_missing_or_damaged_file_disables_the_model_with_a_message(
     tmp_path, raw_file, monkeypatch, fresh_sessions, damage
 ):
+    if damage == "damaged with 8 bits":
+        if not providers.gains_by_8_bits(providers.PROCESSOR):
+            pytest.skip("there are no kernels here that gain by 8 bits")
+        shutil.copy(runtime.HERE / "mosaic-net.onnx", tmp_path)
     monkeypatch.setattr(runtime, "HERE", tmp_path)
-    if damage == "damaged":
-        (tmp_path / "mosaic-net.onnx").write_bytes(b"not a network")
+    if damage != "missing":
+        spoilt = "mosaic-net" if damage == "damaged" else runtime.rounded("mosaic-net")
+        (tmp_path / f"{spoilt}.onnx").write_bytes(b"not a network")
     assert "mosaic-net" not in [m.id for m in models_of(Stage.DENOISE)]
     source = read_shot(raw_file)
     reading = measure(source)
