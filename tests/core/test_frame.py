@@ -65,7 +65,7 @@ def test_sharpening_is_told_the_noise_as_it_is_in_its_light(model, tmp_path):
 
 
 @pytest.mark.parametrize("changed", ["light", "noise"])
-def test_sharpening_is_told_what_a_zone_before_it_did_to_the_noise_there(changed, tmp_path):
+def test_sharpening_is_told_what_a_zone_before_it_did_to_the_noise_there(changed, tmp_path, floats):
     """In a zone, and outside of it, it is what it would be if all of the picture had been treated like that."""
     noisy = photograph("coffee") + np.random.default_rng(2).normal(0, 4 / 255, (256, 256, 3))
     source = PictureSource(tmp_path / "x.png", noisy.astype(np.float32), icc.profile("srgb"))

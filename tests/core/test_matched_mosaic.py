@@ -99,7 +99,7 @@ def test_every_sensor_phase_gives_the_same_quality(tmp_path, clean, pattern):
 
 
 @pytest.mark.parametrize(("effort", "iso"), [("fast", 6400), ("best", 25600)])
-def test_tiles_and_patches_agree(tmp_path, clean, effort, iso):
+def test_tiles_and_patches_agree(tmp_path, clean, floats, effort, iso):
     source = read_shot(write_raw(tmp_path / "rim.dng", clean, iso))
     small, large = (pipeline(source, iso, MATCHED.set("denoise.effort", effort), t) for t in (256, 1024))
     difference = assert_same_in_tiles(small, large, Rect(101, 467, 90, 75))  # across two tiles

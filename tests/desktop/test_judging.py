@@ -22,7 +22,7 @@ def press(qtbot, window, key, modifier=Qt.KeyboardModifier.NoModifier):
     action.trigger()
 
 
-def test_the_divider_can_run_across(opened, qtbot):
+def test_the_divider_can_run_across(floats, opened, qtbot):
     opened.easel.set_zoom(1.0)
     press(qtbot, opened, Qt.Key.Key_D, Qt.KeyboardModifier.ShiftModifier)
     assert opened.session.comparing.arrangement is Arrangement.ACROSS

@@ -151,10 +151,12 @@ def test_both_sides_of_the_divider_show_the_pixels_of_the_core(opened, qtbot):
     middle, y = opened.easel.divider_at, 300
     left, right = middle - 100, middle + 60
     assert np.array_equal(seen[y : y + 40, left : left + 40], shown(opened, "source", left, y))
-    assert np.array_equal(seen[y : y + 40, right : right + 40], shown(opened, "result", right, y))
+    there, core = seen[y : y + 40, right : right + 40].astype(int), shown(opened, "result", right, y)
+    assert np.abs(there - core).max() <= 1  # networks round otherwise in other tiles
+    assert (there == core).mean() > 0.98
 
 
-def test_dragging_the_divider_uncovers_the_result(opened, qtbot):
+def test_dragging_the_divider_uncovers_the_result(floats, opened, qtbot):
     opened.easel.set_zoom(1.0)
     settle(opened, qtbot)
     easel = opened.easel
@@ -165,7 +167,7 @@ def test_dragging_the_divider_uncovers_the_result(opened, qtbot):
     assert np.array_equal(seen[300:340, x - 100 : x - 60], shown(opened, "result", x - 100, 300))
 
 
-def test_holding_s_shows_the_source_everywhere(opened, qtbot):
+def test_holding_s_shows_the_source_everywhere(floats, opened, qtbot):
     opened.easel.set_zoom(1.0)
     settle(opened, qtbot)
     x = opened.easel.divider_at + 60
@@ -855,7 +857,7 @@ def test_stopping_leaves_the_picture_and_a_move_goes_on(opened, qtbot):
     assert not opened.display.renderer._wanted()
 
 
-def test_many_nudges_end_with_the_last_one_on_the_easel(opened, qtbot):
+def test_many_nudges_end_with_the_last_one_on_the_easel(floats, opened, qtbot):
     rng = np.random.default_rng(0)
     opened.easel.set_zoom(1.0)
     for value in rng.integers(0, 200, 25):
