@@ -68,7 +68,10 @@ def round_blocks(network: nn.Module, examples: Sequence[Inputs], kept: Sequence[
 
 
 def input_range(values: Tensor) -> tuple[float, int]:
-    """Size of a step, and the step that means 0, with the least squared error of rounding and clipping."""
+    """Size of a step (of 256), and the step that means 0, with the least squared error of rounding and clipping.
+
+    ``values``: of any shape and range; 0 is always kept exactly.
+    """
     low, high = values.min().clamp_max(0), values.max().clamp_min(1e-6)
     best = (float("inf"), 1.0, 0)
     for below, above in product(ENDS, ENDS):
