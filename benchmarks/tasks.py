@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from fractions import Fraction
 from functools import partial
 from pathlib import Path
@@ -30,6 +31,7 @@ from .measure import Method
 Case = tuple[Any, NDArray]
 Task = tuple[str, list[Case], list[tuple[str, Method]]]
 RNG = np.random.default_rng(2026)
+MASKED = (24, 48)  # rows and columns of a sensor that see no light; common practice, no source
 
 # Photographs shipped inside scikit-image.
 PHOTOGRAPHS = (("astronaut", 0, 100), ("coffee", 60, 180), ("chelsea", 20, 90), ("rocket", 60, 200))
@@ -95,10 +97,13 @@ def _raw_truths() -> list[NDArray]:
     return [np.ascontiguousarray(rim[:, :384]), *photos]
 
 
-def _raw_file(path: Path, clean: NDArray, iso: int, seed: int, defects: Defects | None = None) -> str:
-    """A clean linear picture through the simulated camera."""
-    values = camera.expose(clean, iso, seed=seed, defects=defects)
-    write_dng(path, values, camera.FIELD_TWO, iso, Fraction(1, 60), "2026:03:14 16:20:08")
+def _raw_file(
+    path: Path, clean: NDArray, iso: int, seed: int, defects: Defects | None = None, masked: bool = False
+) -> str:
+    """A clean linear picture through the simulated camera; a sensor with ``masked`` pixels, or without."""
+    used = replace(camera.FIELD_TWO, masked=MASKED if masked else (0, 0))
+    values = camera.expose(clean, iso, seed, used, defects=defects)
+    write_dng(path, values, used, iso, Fraction(1, 60), "2026:03:14 16:20:08")
     return str(path)
 
 
@@ -139,14 +144,16 @@ def defective(folder: Path) -> Iterator[Task]:
     """RAW of a sensor with hot, dead and blinking pixels, row and column noise, heavy tails and unequal greens."""
     truths = _raw_truths()
     for iso in (1600, 12800):
-        for words, defects in (("without defects", None), ("usual defects", USUAL)):
+        kinds = (("without defects", None), ("usual defects", USUAL), ("usual defects and masked pixels", USUAL))
+        for words, defects in kinds:
+            masked = "masked" in words
             own = folder / f"{words} {iso}"
             own.mkdir()
             cases: list[Case] = [
-                (_raw_file(own / f"{n}.dng", clean, iso, n, defects), m.encoded(clean))
+                (_raw_file(own / f"{n}.dng", clean, iso, n, defects, masked), m.encoded(clean))
                 for n, clean in enumerate(truths)
             ]
-            _beside(own, truths, defects)
+            _beside(own, truths, defects, masked)
             models = {"Mosaic net": "mosaic-net", "Matched mosaic": "matched-mosaic", "Mosaic cosine": "mosaic-dct"}
             ours = {f"**{name}**": {"denoise.on": True, "denoise.model": model} for name, model in models.items()}
             yield (
@@ -160,14 +167,14 @@ def defective(folder: Path) -> Iterator[Task]:
             )  # fmt: skip
 
 
-def _beside(folder: Path, truths: list[NDArray], defects: Defects | None) -> None:
+def _beside(folder: Path, truths: list[NDArray], defects: Defects | None, masked: bool) -> None:
     """Eight other shots of the same sensor for each file of the truths: other ones of them, moved."""
     for n, truth in enumerate(truths):
         for k in range(8):
             other = truths[(n + 1 + k % (len(truths) - 1)) % len(truths)]
             times = [-(-a // b) for a, b in zip(truth.shape[:2], other.shape[:2], strict=True)]
             moved = np.roll(np.tile(other, (*times, 1)), (70 * k, 110 * k), (0, 1))[: truth.shape[0], : truth.shape[1]]
-            _raw_file(folder / f"{n} other {k}.dng", moved, 1600, 100 + k, defects)
+            _raw_file(folder / f"{n} other {k}.dng", moved, 1600, 100 + k, defects, masked)
 
 
 def moire(folder: Path) -> Iterator[Task]:

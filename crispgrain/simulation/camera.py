@@ -47,7 +47,8 @@ class Camera:
 
     ``colour_matrix`` takes XYZ to camera RGB under D65 (DNG ColorMatrix1);
     ``balance`` are the gains as shot, for a light of about 4970 K; ``black`` and
-    ``white`` are sensor values.
+    ``white`` are sensor values. ``masked`` are rows above and columns left of the picture that see no light, even
+    numbers of them.
     """
 
     make: str = "Lumen & Daughter"
@@ -57,6 +58,7 @@ class Camera:
     black: int = 512
     white: int = 15871
     pattern: str = "RGGB"
+    masked: tuple[int, int] = (0, 0)
 
     @property
     def to_working(self) -> NDArray[np.float32]:
@@ -101,11 +103,14 @@ def expose(
 ) -> NDArray[np.uint16]:  # fmt: skip
     """Sensor values (uint16, H x W) of a clean scene at an ISO.
 
-    Noise, black level, clipping and 14-bit quantisation are in; optical blur is
-    up to the caller (:func:`lens_softness`, :func:`defocus`, :func:`shake`).
+    Noise, black level, clipping and 14-bit quantisation are in, and the camera's
+    masked pixels, if it has any; optical blur is up to the caller
+    (:func:`lens_softness`, :func:`defocus`, :func:`shake`).
     """
     a, b = noise_at(iso)
     signal = np.minimum(mosaic_of(sensor_signal(scene, camera, exposure), PATTERNS[camera.pattern]), 1.5)
+    above, left = camera.masked
+    signal = np.pad(signal, ((above, 0), (left, 0)))
     noisy = add_noise(signal, a, b, np.random.default_rng(seed), defects)
     values = np.rint(noisy * (camera.white - camera.black) + camera.black)
     return np.clip(values, 0, camera.white).astype(np.uint16)

@@ -22,11 +22,22 @@ def _rationals(values: tuple[float, ...] | NDArray) -> tuple[int, ...]:
     return tuple(n for f in fractions for n in (f.numerator, f.denominator))
 
 
+def _masked(shape: tuple[int, ...], masked: tuple[int, int]) -> list[tuple]:
+    """ActiveArea and MaskedAreas of a sensor with so many masked rows above and columns left."""
+    (height, width), (above, left) = shape, masked
+    areas = ((0, 0, above, width) if above else ()) + ((above, 0, height, left) if left else ())
+    if not areas:
+        return []
+    return [(50829, LONG, 4, (above, left, height, width), True), (50830, LONG, len(areas), areas, True)]
+
+
 def write_dng(
     path: Path, mosaic: NDArray[np.uint16], camera: Camera, iso: int, seconds: Fraction, taken: str,
     description: str = "", profile: bool = True,
 ) -> None:  # fmt: skip
-    """Write sensor values (H x W) as a DNG with colour matrix, white balance, noise profile and Exif.
+    """Write sensor values (H x W, masked pixels included) as a DNG with what a camera says of them.
+
+    That is colour matrix, white balance, noise profile and Exif.
 
     ``taken`` is an Exif date, ``YYYY:MM:DD HH:MM:SS``. Without the ``profile`` nothing is said of the noise.
     """
@@ -42,6 +53,7 @@ def write_dng(
         (50717, LONG, 1, camera.white, True),
         (50721, SRATIONAL, 9, _rationals(camera.colour_matrix), True),
         (50728, RATIONAL, 3, _rationals(neutral), True), (50778, SHORT, 1, D65_ILLUMINANT, True),
+        *_masked(mosaic.shape, camera.masked),
         *([(51041, DOUBLE, 6, (a, b) * 3, True)] if profile else []),
     ]  # fmt: skip
     tifffile.imwrite(

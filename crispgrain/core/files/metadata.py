@@ -97,16 +97,24 @@ def _ppi(path: Path) -> float | None:
 
 def noise_profile(path: Path) -> NDArray[np.float64] | None:
     """The DNG NoiseProfile as 3 x 2 (a, b) for red, green, blue; None if absent or malformed."""
+    numbers = _numbers(path, "NoiseProfile")
+    if len(numbers) == 2:
+        numbers *= 3
+    return np.array(numbers).reshape(3, 2) if len(numbers) == 6 else None
+
+
+def masked_areas(path: Path) -> list[int]:
+    """The DNG MaskedAreas, four numbers for each rectangle; none if absent."""
+    return [int(n) for n in _numbers(path, "MaskedAreas")]
+
+
+def _numbers(path: Path, tag: str) -> list[float]:
+    """What is in a tag of numbers, wherever in the file it is; nothing if it is not there."""
     image = _open(path)
-    if image is None:
-        return None
-    for datum in image.exifData():
-        if datum.tagName() == "NoiseProfile":
-            numbers = [datum.toFloat(i) for i in range(datum.count())]
-            if len(numbers) == 2:
-                numbers *= 3
-            return np.array(numbers).reshape(3, 2) if len(numbers) == 6 else None
-    return None
+    for datum in image.exifData() if image is not None else ():
+        if datum.tagName() == tag:
+            return [datum.toFloat(i) for i in range(datum.count())]
+    return []
 
 
 class Kept(StrEnum):

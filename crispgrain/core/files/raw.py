@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ..colour import icc
 from ..colour.spaces import SRGB, SRGB_TO_WORKING, WORKING, between, to_xyz
 from ..errors import ShotError
-from . import metadata
+from . import masked, metadata
 from .source import Facts, PictureSource, RawSource
 from .trouble import check_size, cut_short, missing_strips
 
@@ -72,6 +72,13 @@ def _bayer(raw: rawpy.RawPy, path: Path, facts: Facts) -> RawSource:
         gains = np.asarray(raw.daylight_whitebalance[:3], np.float32)
         facts = replace(facts, remarks=(*facts.remarks, "No white balance in the file: daylight is assumed."))
     white = float(raw.camera_white_level_per_channel[1] if raw.camera_white_level_per_channel else raw.white_level)
+    columns = masked.beside(metadata.masked_areas(path), sizes.top_margin, sizes.left_margin, height, width)
+    offsets = masked.row_offsets(raw.raw_image[sizes.top_margin : sizes.top_margin + height, columns])
+    if offsets.any():
+        facts = replace(
+            facts, remarks=(*facts.remarks, "Row noise is taken off, as the sensor's masked pixels show it.")
+        )
+        mosaic = masked.level_rows(mosaic[:height, :width], offsets, white)
     return RawSource(
         path=path,
         # LibRaw frees its own memory when the file is closed: this must be a copy.
