@@ -76,6 +76,20 @@ class Rect:
         return self.moved(-other.top, -other.left)
 
 
+@dataclass(frozen=True, slots=True)
+class Place:
+    """Where pixels lie in a whole picture of a ``size``."""
+
+    rect: Rect
+    size: Size
+
+    @property
+    def ends(self) -> tuple[tuple[bool, bool], tuple[bool, bool]]:
+        """Whether the picture ends above and below them, and on their left and right."""
+        rect, size = self.rect, self.size
+        return (rect.top == 0, rect.bottom == size.height), (rect.left == 0, rect.right == size.width)
+
+
 def tiles_over(rect: Rect, tile: int) -> Iterator[tuple[int, int]]:
     """Row and column numbers of the tiles of edge ``tile`` that touch ``rect``."""
     if rect.empty:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from enum import Enum, StrEnum
 
 from crispgrain.arrays import Array
-from crispgrain.geometry import Rect, Size
+from crispgrain.geometry import Place, Rect, Size
 
 from .files.source import RawSource, Source
 from .frame import Frame
@@ -197,6 +197,11 @@ class Context:
         if self.products is not None:
             return self.products(product, values)
         return product.compute(self.source, self.reading, values)
+
+    @property
+    def place(self) -> Place:
+        """Where the given pixels lie."""
+        return Place(self.rect, self.before.size)
 
     @property
     def noise(self) -> Noise:

@@ -17,10 +17,10 @@ from crispgrain.core.stages.enlarge.size import target_size
 from crispgrain.core.treatment import Treatment
 from crispgrain.geometry import Size
 
-# Together what the hungriest chain of docs/benchmarks.md was measured to take, rounded up: 2.6 GB for a RAW of 24 MP
-# through Denoise and Sharpen. How it is shared out between the two is an estimate.
-PROCESS = 700e6  # bytes: libraries, networks, and the tiles that threads work on
-EACH_PIXEL = 85  # bytes: the shot as it is stored, the tiles kept, the result
+# Together what the hungriest chain of docs/benchmarks.md was measured to take, rounded up: 3.0 to 3.2 GB for a RAW of
+# 24 MP through Denoise and Sharpen. How it is shared out between the two is an estimate.
+PROCESS = 1000e6  # bytes: libraries, networks, and the tiles that threads work on
+EACH_PIXEL = 95  # bytes: the shot as it is stored, the tiles kept, the result
 # A picture of 6 MP took up to 1.4 GB more to be enlarged twice by detail net, 34 bytes for each pixel of a TIFF else;
 # its tiles have grown since, which took half a GB more in both threads together.
 ENLARGING = 1250e6  # bytes: larger tiles

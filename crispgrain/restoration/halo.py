@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 
 from crispgrain.arrays import Array
+from crispgrain.strips import in_strips_of
 
 
 def bound(sharp: Array, source: Array, limit: float, reach: int, lost: Array) -> Array:
@@ -28,6 +29,7 @@ def bound(sharp: Array, source: Array, limit: float, reach: int, lost: Array) ->
     return np.clip(sharp, low - allowance, high + allowance)
 
 
+@in_strips_of(3)
 def with_luminance(pixels: Array, y: Array, new_y: Array) -> Array:
     """``pixels`` (... x 3) brought from luminance ``y`` to ``new_y`` at unchanged chromaticity.
 
@@ -38,5 +40,5 @@ def with_luminance(pixels: Array, y: Array, new_y: Array) -> Array:
     [[[0.8, 0.4, 0.0]]]
     """
     floor = np.float32(1e-3)
-    gain = np.clip((new_y + floor) / (np.maximum(y, 0) + floor), 0.2, 5)
+    gain = np.clip((new_y + floor) / (np.maximum(y, 0) + floor), np.float32(0.2), np.float32(5))
     return pixels * gain[..., None]

@@ -16,6 +16,7 @@ from crispgrain.core.colour.spaces import (
     PROPHOTO,
     SRGB,
     WORKING,
+    apply_matrix,
     between,
     from_opponent,
     srgb_decode,
@@ -180,3 +181,15 @@ def test_grey_is_one_channel_with_the_curve_of_srgb():
         renderingIntent=ImageCms.Intent.RELATIVE_COLORIMETRIC,
     )  # fmt: skip
     assert np.abs(np.asarray(theirs).astype(int) - stored[..., 0]).max() <= 1
+
+
+def test_a_pixel_times_a_matrix_is_the_same_wherever_it_stands() -> None:
+    """To the last bit, or tiles would not equal the whole picture; and right, by NumPy's product with doubles."""
+    rng = np.random.default_rng(5)
+    pixels, matrix = rng.uniform(-0.2, 1.5, (300, 211, 3)).astype(np.float32), rng.standard_normal((3, 3))
+    whole = apply_matrix(pixels, matrix)
+    assert np.allclose(whole, pixels.astype(np.float64) @ matrix.T, atol=2e-6)
+    for _ in range(40):
+        (top, left), (height, width) = rng.integers(0, 200, 2), rng.integers(1, 100, 2)
+        part = np.s_[top : top + height, left : left + width]
+        assert np.array_equal(apply_matrix(pixels[part], matrix), whole[part])

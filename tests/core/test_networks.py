@@ -20,7 +20,7 @@ from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
 from crispgrain.core.stages.sharpen import sharp_net
 from crispgrain.core.treatment import Treatment
-from crispgrain.geometry import Rect
+from crispgrain.geometry import Place, Rect, Size
 from crispgrain.restoration import shadow_clipping
 from crispgrain.simulation import camera
 from tests.conftest import encoded, photograph, photograph_as_raw, psnr, write_raw
@@ -366,15 +366,20 @@ def test_best_effort_is_no_worse_than_fast(tmp_path):
 
 
 @pytest.mark.parametrize("start", [(0, 0), (32, 64), (5, 3), (1, 7)])
+@pytest.mark.parametrize("beyond", [(0, 0), (100, 0), (0, 9), (8, 8)])
 @pytest.mark.parametrize("multiple", [4, 8])
-def test_a_frame_keeps_the_picture_and_the_place_of_the_coarse_pixels(start, multiple):
+def test_a_frame_keeps_the_picture_and_the_place_of_the_coarse_pixels(start, beyond, multiple):
     pixels = RNG.uniform(0, 1, (37, 51, 2)).astype(np.float32)
-    frame, (top, left) = runtime.framed(pixels, start, multiple)
+    size = Size(start[0] + 37 + beyond[0], start[1] + 51 + beyond[1])
+    frame, (top, left) = runtime.framed(pixels, Place(Rect(*start, 37, 51), size), multiple)
     assert np.array_equal(frame[0].transpose(1, 2, 0)[top : top + 37, left : left + 51], pixels)
     assert frame.shape[2] % multiple == frame.shape[3] % multiple == 0
     # The same pixel of the whole picture falls on the same place within a coarse one, wherever the part begins.
     assert (top - start[0]) % multiple == (left - start[1]) % multiple == 0
-    assert min(top, left, frame.shape[2] - top - 37, frame.shape[3] - left - 51) >= runtime.EDGE
+    # It has surroundings where the picture ends, and elsewhere no more than up to a whole coarse pixel.
+    around = top, left, frame.shape[2] - top - 37, frame.shape[3] - left - 51
+    for found, inward in zip(around, (*start, *beyond), strict=True):
+        assert (found >= runtime.EDGE) if inward == 0 else (found < multiple)
 
 
 @pytest.mark.parametrize(("model", "reads_more"), [("mosaic-net", False), ("mosaic-dct", True)])

@@ -263,8 +263,8 @@ def _kept_grey(pixels: Array, encoded: Array) -> Array:
     red, green, blue = (pixels[..., c] for c in range(3))
     grey = (red == green) & (green == blue)
     if grey.any():
-        grey &= np.ptp(encoded, axis=-1) < ROUNDED
-        encoded[grey] = encoded[grey][:, 1:2]
+        found = encoded[grey]
+        encoded[grey] = np.where(np.ptp(found, axis=-1, keepdims=True) < ROUNDED, found[:, 1:2], found)
     return encoded
 
 

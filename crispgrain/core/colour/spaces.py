@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -98,16 +99,23 @@ SRGB_TO_WORKING = between(SRGB, WORKING).astype(np.float32)
 WORKING_LUMINANCE = to_xyz(WORKING)[1].astype(np.float32)
 
 
+BEYOND = 32  # pixels; OpenCV computes the last few, fewer than these, in another way than the rest
+
+
 @in_strips
 def apply_matrix(pixels: Array, matrix: NDArray[np.floating]) -> Array:
-    """Multiply every pixel (H x W x 3) by a 3 x 3 matrix.
+    """Multiply every pixel (... x 3) by a matrix of three columns.
 
-    Written out term by term, because a matrix product may round differently
-    for pictures of different size, and a tile must equal the whole picture.
+    A pixel comes out the same to the last bit wherever it stands, so a tile equals the whole picture: a plain matrix
+    product may round differently for pictures of different size, and OpenCV's does so at the end of a row, which
+    therefore is none of the picture's.
     """
-    m = matrix.astype(np.float32)
-    r, g, b = (np.ascontiguousarray(pixels[..., i]) for i in range(3))
-    return np.stack([r * m[i, 0] + g * m[i, 1] + b * m[i, 2] for i in range(3)], axis=-1)
+    number = pixels.size // 3
+    row = np.empty((1, number + BEYOND, 3), np.float32)
+    row[0, :number] = pixels.reshape(-1, 3)
+    row[0, number:] = 0
+    product = cv2.transform(row, matrix.astype(np.float32))
+    return product[0, :number].reshape(*pixels.shape[:-1], len(matrix))
 
 
 def brightest(pixels: Array) -> Array:
@@ -130,11 +138,9 @@ def lab_to_working(lab: Array) -> Array:
     return apply_matrix((ratios * ICC_D50_XYZ).astype(np.float32), to_d65.astype(np.float32))
 
 
-@in_strips
 def luminance(pixels: Array) -> Array:
     """Relative luminance Y (H x W) of working-space pixels (H x W x 3)."""
-    k = WORKING_LUMINANCE
-    return pixels[..., 0] * k[0] + pixels[..., 1] * k[1] + pixels[..., 2] * k[2]
+    return np.asarray(apply_matrix(pixels, WORKING_LUMINANCE[None]))[..., 0]
 
 
 @in_strips

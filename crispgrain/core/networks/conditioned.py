@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from crispgrain.arrays import Array
+from crispgrain.geometry import Place, Size
 
 from . import ensemble, runtime
 
@@ -13,9 +14,7 @@ REACH = 64
 TILE = 384  # px; smaller ones would be mostly margin
 
 
-def restored(
-    name: str, encoded: Array, conditioning: Array, start: tuple[int, int] = (0, 0), effort: str = "fast"
-) -> Array:
+def restored(name: str, encoded: Array, conditioning: Array, place: Place | None = None, effort: str = "fast") -> Array:
     """What a network makes of a picture.
 
     Parameters
@@ -24,8 +23,8 @@ def restored(
         sRGB-encoded values.
     conditioning : H x W x 3
         Its conditions; the network takes every second one.
-    start : (int, int)
-        Row and column of the pixels in the whole picture.
+    place : Place, optional
+        Of the pixels in a picture; if not given, they are all of it.
     effort : str
         ``fast``, or ``best`` for an average over turned copies.
 
@@ -36,8 +35,10 @@ def restored(
     Cancelled
         If nobody wants the answer any more.
     """
-    picture, (top, left) = runtime.framed(encoded, start, MULTIPLE)
-    conditions, _ = runtime.framed(conditioning, start, MULTIPLE)
+    whole = Size(*encoded.shape[:2])
+    place = place or Place(whole.rect, whole)
+    picture, (top, left) = runtime.framed(encoded, place, MULTIPLE)
+    conditions, _ = runtime.framed(conditioning, place, MULTIPLE)
     inputs = {"picture": picture, "conditions": conditions[:, :, ::2, ::2]}
     output = ensemble.run(name, inputs, effort, ensemble.ROTATIONS)[0].transpose(1, 2, 0)
     return output[top:, left:][: encoded.shape[0], : encoded.shape[1]]

@@ -10,12 +10,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from crispgrain.arrays import Array
+from crispgrain.geometry import Place
 from crispgrain.restoration import anscombe
 from crispgrain.restoration.demosaic import colour_masks, linear
+from crispgrain.strips import in_strips
 
 from ..colour.spaces import OPPONENT, apply_matrix, srgb_decode, srgb_encode
 from . import ensemble, runtime
-from .runtime import EDGE
 
 NAME, LARGE = "mosaic-net", "mosaic-net-large"
 LARGE_COPIES = 2  # turned, of the large network: as long as four of the other
@@ -39,7 +40,7 @@ class Sensor:
 
 
 def denoised(
-    mosaic: Array, sensor: Sensor, luminance: float, colour: float, start: tuple[int, int], effort: str = "fast",
+    mosaic: Array, sensor: Sensor, luminance: float, colour: float, place: Place, effort: str = "fast",
     refined: Refinement | None = None,
 ) -> Array:  # fmt: skip
     """Denoise and demosaic a mosaic.
@@ -50,8 +51,8 @@ def denoised(
         0 black to 1 saturation; starts on a whole cell.
     luminance, colour : float
         How much of the noise to take off: 1 is all of it.
-    start : (int, int)
-        Row and column of the mosaic in the whole picture.
+    place : Place
+        Of the mosaic in the whole picture.
     refined
         Makes more of the network's result.
 
@@ -63,8 +64,10 @@ def denoised(
     height, width = mosaic.shape
     # The network knows cells that start with red: others are reached over one mirrored row or column.
     down, right = (int(n[0]) for n in np.nonzero(sensor.pattern == 0))
-    top, left = EDGE + down, EDGE + right
-    bottom, far = (EDGE + -(n + 2 * EDGE + s) % MULTIPLE for n, s in ((height, down), (width, right)))
+    (top, bottom), (left, far) = (
+        runtime.surroundings(n, least, ends, MULTIPLE)
+        for n, least, ends in zip(mosaic.shape, (down, right), place.ends, strict=True)
+    )
     # Mirroring about a row keeps every row's colour.
     padded = np.pad(mosaic, ((top, bottom), (left, far)), mode="reflect" if min(height, width) > 1 else "edge")
     lines = sensor.lines
@@ -76,7 +79,7 @@ def denoised(
             low, span = scales[c]
             stable[y::2, x::2] = (anscombe.forward(padded[y::2, x::2], *lines[c]) - low) / span
     sigma = float(np.mean([1 / scales[c][1] for c in (0, 1, 1, 2)]))
-    begins = start[0] - top, start[1] - left
+    begins = place.rect.top - top, place.rect.left - left
 
     @cache  # luminance and colour may ask for the same
     def cleaned(factor: float) -> Array:
@@ -91,11 +94,7 @@ def denoised(
         rgb = rgb[top : top + height, left : left + width]
         # The network gives the stabilised value of the clean signal, not the mean of noisy ones, so the plain inverse
         # has no bias. Noise kept in part has more of their lower mean than of their variance.
-        planes = [
-            anscombe.inverse(rgb[..., c] * span + low, *lines[c], smoothed=kept * (1 - kept))
-            for c, (low, span) in enumerate(scales)
-        ]
-        return np.stack(planes, axis=-1)
+        return _signal(rgb, lines, kept * (1 - kept))
 
     if colour == luminance:
         return rendered(luminance)
@@ -104,6 +103,16 @@ def denoised(
     axes, other = (apply_matrix(srgb_encode(rendered(s) * balance), OPPONENT) for s in (luminance, colour))
     mixed = apply_matrix(np.concatenate([axes[..., :1], other[..., 1:]], axis=-1), OPPONENT.T)
     return srgb_decode(mixed) / balance
+
+
+@in_strips
+def _signal(stable: Array, lines: tuple[tuple[float, float], ...], smoothed: float) -> Array:
+    """Sensor RGB (H x W x 3) of stabilised values, 0 black to 1 white, for the noise's (a, b) of each colour."""
+    planes = []
+    for plane, line in zip(np.moveaxis(stable, -1, 0), lines, strict=True):
+        low, span = anscombe.ends(*line)
+        planes.append(anscombe.inverse(plane * span + low, *line, smoothed=smoothed))
+    return np.stack(planes, axis=-1)
 
 
 def mosaic_of(rgb: Array) -> Array:

@@ -11,6 +11,7 @@ import onnxruntime
 from numpy.typing import NDArray
 
 from crispgrain.cancel import check
+from crispgrain.geometry import Place
 from crispgrain.threads import worker_count
 
 from . import providers
@@ -82,18 +83,29 @@ def _options() -> onnxruntime.SessionOptions:
     return options
 
 
-def framed(pixels: NDArray[np.float32], start: tuple[int, int], multiple: int) -> tuple[NDArray, NDArray[np.intp]]:
-    """A picture (H x W x C) with mirrored surroundings, as a network wants it (1 x C x rows x columns).
+def framed(pixels: NDArray[np.float32], place: Place, multiple: int) -> tuple[NDArray, tuple[int, int]]:
+    """Pixels (H x W x C) with mirrored surroundings, as a network wants them (1 x C x rows x columns).
 
-    ``start`` is where the pixels lie in the whole picture: the frame is such that
-    coarse levels of the network always fall on the same pixels of the whole.
-    Also returns the row and column at which the picture begins in the frame.
+    The frame is such that coarse levels of the network always fall on the same pixels of the whole. Also returns the
+    row and column at which the pixels begin in it.
     """
-    height, width = pixels.shape[:2]
-    begin = np.array([EDGE + s % multiple for s in start])
-    around = [(int(b), EDGE + -(n + int(b) + EDGE) % multiple) for n, b in zip((height, width), begin, strict=True)]
-    frame = np.pad(pixels, (*around, (0, 0)), mode="reflect" if min(height, width) > 1 else "edge")
-    return frame.transpose(2, 0, 1)[None], begin
+    starts = place.rect.top, place.rect.left
+    rows, columns = (
+        surroundings(n, start % multiple, ends, multiple)
+        for n, start, ends in zip(pixels.shape, starts, place.ends, strict=False)
+    )
+    frame = np.pad(pixels, (rows, columns, (0, 0)), mode="reflect" if min(pixels.shape[:2]) > 1 else "edge")
+    return frame.transpose(2, 0, 1)[None], (rows[0], columns[0])
+
+
+def surroundings(number: int, at_least: int, ends: tuple[bool, bool], multiple: int) -> tuple[int, int]:
+    """How many px to add before and after ``number`` of them: ``EDGE`` where the picture ends, and to a multiple.
+
+    Elsewhere the margin is surrounding enough. ``at_least`` so many before, beyond ``EDGE``.
+    """
+    before, after = (EDGE * end for end in ends)
+    before += at_least
+    return before, after + -(number + before + after) % multiple
 
 
 def run(name: str, inputs: dict[str, NDArray], exact: bool = False) -> NDArray[np.float32]:

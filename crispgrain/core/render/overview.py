@@ -17,7 +17,7 @@ from ..meter.reading import Noise
 from ..model import Stage
 from ..resolve import Resolved
 from ..stages.develop import crop, light, view, view_shape
-from ..stages.develop.develop import highlights
+from ..stages.develop.highlights import highlights
 from ..stages.develop.lighting import lit
 from ..stages.develop.small import small_of
 

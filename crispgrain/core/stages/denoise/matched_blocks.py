@@ -41,7 +41,7 @@ def run(pixels: Array, values: Values, context: Context) -> Array:
     """The photo net needs all of its margin, blocks only theirs."""
     part = context.wanted.grow(GROUPS + shadow_clipping.REACH, context.rect)
     square = 2 * block_matching.BLOCK
-    top, left = (n // square * square for n in (part.top, part.left))  # where a white square begins
+    top, left = (n // square * square for n in (part.top, part.left))  # where a white square and a coarse pixel begin
     inside = Rect.between(top, left, part.bottom, part.right).within(context.rect).slices
 
     def refined(opponent: Array, cleaned: Array, conditioning: Array) -> Array:
@@ -49,7 +49,7 @@ def run(pixels: Array, values: Values, context: Context) -> Array:
 
         def again(picture: Array) -> Array:
             left_in = picture + np.float32(NOISE_LEFT) * (noisy - picture)
-            return photo_net.network(left_in, NOISE_LEFT * planes, (top, left))
+            return photo_net.network(left_in, NOISE_LEFT * planes)
 
         cleaned[inside] = collaborative.refine_picture(
             noisy, cleaned[inside], planes[..., [0, 1, 1]], MEAN_WEIGHT[effort], again if effort == "best" else None

@@ -27,8 +27,8 @@ def run(mosaic: Array, values: Values, context: Context, refined: Refinement | N
     assert isinstance(source, RawSource) and noise.a is not None and noise.b is not None
     sensor = Sensor(source.pattern, tuple(zip(noise.a, noise.b, strict=True)), source.white_balance)
     luminance, colour = (float(values[k]) / 100 for k in ("luminance", "colour"))
-    start = context.rect.top, context.rect.left
-    return denoised(undotted(mosaic, values, context), sensor, luminance, colour, start, str(values["effort"]), refined)
+    mosaic, effort = undotted(mosaic, values, context), str(values["effort"])
+    return denoised(mosaic, sensor, luminance, colour, context.place, effort, refined)
 
 
 MODEL = Model(

@@ -7,6 +7,7 @@ from collections.abc import Callable
 import numpy as np
 
 from crispgrain.arrays import Array
+from crispgrain.geometry import Place
 from crispgrain.restoration import shadow_clipping
 
 from ...colour.spaces import OPPONENT, apply_matrix, from_opponent, to_opponent
@@ -40,9 +41,9 @@ def conditions(luma: Array, noise: Noise, compression: float) -> Array:
     return np.stack([noise.sigma_at(tones, colour=False), noise.sigma_at(tones, colour=True), even], axis=-1)
 
 
-def network(opponent: Array, planes: Array, start: tuple[int, int], effort: str = "fast") -> Array:
-    """What the network makes of a picture on opponent axes that begins at ``start``, told ``planes`` of it."""
-    return apply_matrix(restored(NAME, apply_matrix(opponent, OPPONENT.T), planes, start, effort), OPPONENT)
+def network(opponent: Array, planes: Array, place: Place | None = None, effort: str = "fast") -> Array:
+    """What the network makes of a picture on opponent axes, or part of one, told ``planes`` of it."""
+    return apply_matrix(restored(NAME, apply_matrix(opponent, OPPONENT.T), planes, place, effort), OPPONENT)
 
 
 def run(pixels: Array, values: Values, context: Context) -> Array:
@@ -61,8 +62,7 @@ def denoised(pixels: Array, values: Values, context: Context, refined: Refinemen
     planes = conditions(np.ascontiguousarray(opponent[..., 0]), context.noise, float(values["compression"]) / 100)
     planes[..., 0] *= max(luminance, 1)
     planes[..., 1] *= max(colour, 1)
-    start = (context.rect.top, context.rect.left)
-    cleaned = network(opponent, planes, start, str(values["effort"]))
+    cleaned = network(opponent, planes, context.place, str(values["effort"]))
     if refined is not None:
         cleaned = refined(opponent, cleaned, planes)
     if not context.reading.white:

@@ -11,18 +11,17 @@ from numpy.typing import NDArray
 from crispgrain.arrays import Array
 from crispgrain.restoration import demosaic
 
-from ...colour.spaces import apply_matrix, brightest
 from ...files.source import RawSource
 from ...frame import Frame
 from ...model import Context, Model, Parameter, Role, Stage, Values
 from . import light
+from .highlights import in_working_space
 from .lighting import PARAMETERS as LIGHT
 from .white import LIGHT_BY, NEUTRAL, SET_LIGHT, by_guesses
 
 # Light and shade change all colours of a surface by the same factor, so it is ratios, not differences,
 # that stay constant across detail: demosaicing works on logarithms, made linear (and safe) below this signal.
 TOE = np.float32(0.03)
-CLIPPED = 0.985  # share of saturation from which a sensor value no longer tells the truth
 
 PARAMETERS = (
     Parameter("base", "Base curve", "The tones a RAW comes up with: by its histogram, as its camera shows it, or "
@@ -36,28 +35,6 @@ PARAMETERS = (
 TOOLS = (NEUTRAL, SET_LIGHT)
 
 
-def highlights(balanced: Array, sensor: Array, how: str) -> Array:
-    """Treat saturated pixels so that lamps do not turn pink.
-
-    Parameters
-    ----------
-    balanced : float32, H x W x 3
-        White-balanced camera RGB, green saturating at 1.
-    sensor : float32, H x W x 3
-        The same before white balance: 1 is saturation.
-    how : str
-        ``white`` cuts all colours at 1, where the first saturates. ``rebuild``
-        fades to a neutral of the brightest colour, keeping values above 1.
-    """
-    if how == "white":
-        return np.minimum(balanced, np.float32(1))
-    near = np.clip((brightest(sensor) - CLIPPED + 0.1) / 0.1, 0, 1)
-    if not near.any():
-        return balanced
-    neutral = brightest(balanced)[..., None]
-    return balanced + near[..., None] * (neutral - balanced)
-
-
 def develop_with(
     method: Callable[[Array, NDArray[np.int8]], Array],
 ) -> Callable[[Array, Values, Context], Array]:
@@ -67,19 +44,18 @@ def develop_with(
         source = context.source
         if isinstance(source, RawSource):
             # A Denoise model may have demosaiced already.
-            camera = _demosaiced(pixels, source, method) if pixels.ndim == 2 else pixels * source.white_balance
-            camera = highlights(camera, camera / source.white_balance, str(values["highlights"]))
-            pixels = apply_matrix(camera, source.camera_to_working)
+            sensor = _demosaiced(pixels, source, method) if pixels.ndim == 2 else pixels
+            pixels = in_working_space(sensor, source, str(values["highlights"]))
         return pixels
 
     return run
 
 
 def _demosaiced(mosaic: Array, source: RawSource, method: Callable[[Array, NDArray[np.int8]], Array]) -> Array:
-    """White-balanced camera RGB; balanced first, for interpolation errs less where colours are alike."""
+    """Sensor RGB; white-balanced while it is interpolated, which errs less where colours are alike."""
     rows, columns = mosaic.shape
     gains = np.tile(source.white_balance[source.pattern], (rows // 2 + 1, columns // 2 + 1))[:rows, :columns]
-    return np.sinh(method(np.arcsinh(mosaic * gains / TOE), source.pattern)) * TOE
+    return np.sinh(method(np.arcsinh(mosaic * gains / TOE), source.pattern)) * (TOE / source.white_balance)
 
 
 def _margin(values: Values, context: Context) -> int:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -10,6 +12,7 @@ from crispgrain.restoration.curves import Curve, points_of, through
 from crispgrain.restoration.fading import Fading, fading_of, unfaded
 from crispgrain.restoration.haze import air_light, without_haze
 from crispgrain.restoration.tone import Tone, toned
+from crispgrain.strips import in_strips
 
 from ...colour import oklab
 from ...colour.spaces import (
@@ -118,15 +121,23 @@ def _shown(pixels: Array, values: Values, longer: int) -> Array:
     curves, wanted = curves_of(values), tone_of(values)
     if not curves and wanted == Tone():
         return pixels
+    within = bool(values.get(BASE))
+    if wanted == Tone():  # each pixel by itself
+        return in_strips(_on_curves)(pixels, curves, within)
+    return _on_curves(pixels, curves, within, lambda encoded: toned(encoded, wanted, longer))
+
+
+def _on_curves(
+    pixels: Array, curves: list[Curve], within: bool, then: Callable[[Array], Array] | None = None
+) -> Array:  # fmt: skip
+    """Pixels whose encoded luma goes through curves, and ``then`` on; ``within`` white, if they were."""
     y = luminance(pixels)
     encoded = np.asarray(srgb_encode(y))
     for curve in curves:
         encoded = curve(encoded).astype(np.float32)
-    if wanted != Tone():
-        encoded = toned(encoded, wanted, longer)
-    new = srgb_decode(encoded)
+    new = srgb_decode(encoded if then is None else then(encoded))
     pixels = pixels * np.minimum((np.maximum(new, 0) + FLOOR) / (np.maximum(y, 0) + FLOOR), MOST)[..., None]
-    return _within_white(pixels, new) if values.get(BASE) else pixels
+    return _within_white(pixels, new) if within else pixels
 
 
 def _within_white(pixels: Array, y: Array) -> Array:

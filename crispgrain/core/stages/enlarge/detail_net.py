@@ -65,7 +65,7 @@ def enlarged(
     rect = context.rect
     factor, name = _network(networks, 1 / stretch(context))
     encoded = srgb_encode(apply_matrix(pixels, WORKING_TO_SRGB))
-    frame, (top, left) = runtime.framed(encoded, (rect.top, rect.left), MULTIPLE)
+    frame, (top, left) = runtime.framed(encoded, context.place, MULTIPLE)
     effort = str(values["effort"])
     output = ensemble.run(name, {"picture": frame}, effort, ensemble.ROTATIONS)[0].transpose(1, 2, 0)
     large = np.ascontiguousarray(output[top * factor :, left * factor :][: rect.height * factor, : rect.width * factor])

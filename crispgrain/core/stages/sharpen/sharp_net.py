@@ -54,12 +54,11 @@ def run(pixels: Array, values: Values, context: Context) -> Array:
     encoded = srgb_encode(apply_matrix(pixels, WORKING_TO_SRGB))
     tones = tone_map(apply_matrix(encoded, OPPONENT)[..., 0])
     noise = context.noise.sigma_at(tones, colour=False) * np.float32(context.before.left(luminance.AFTER_DENOISE))
-    start = (context.rect.top, context.rect.left)
     boldness = max(float(values["strength"]) / 100, 1)
 
     def sharpened(radius: float) -> Array:
         conditioning = conditions(noise, boldness * radius, float(values["compression"]) / 100)
-        output = restored(NAME, encoded, conditioning, start, str(values["effort"]))
+        output = restored(NAME, encoded, conditioning, context.place, str(values["effort"]))
         return apply_matrix(srgb_decode(output), SRGB_TO_WORKING)
 
     return undo.by_radius(pixels, radius, values, context, sharpened)

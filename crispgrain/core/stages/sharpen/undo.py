@@ -172,10 +172,14 @@ def mixed(pixels: Array, sharp: Array, values: Values, reach: int, spread: float
 
     ``spread`` is how strong the undone blur was: fine lines really lost contrast to it, and may get it back.
     """
+    strength = min(float(values["strength"]) / 100, 1)
+    fine_share, coarse_share = (np.float32(strength * float(values[k]) / 100) for k in ("fine", "coarse"))
     gained = sharp - pixels
-    coarse = cv2.GaussianBlur(gained, (2 * BOUND_MARGIN + 1,) * 2, DETAIL_SPLIT, borderType=cv2.BORDER_REFLECT)
-    fine_share, coarse_share, strength = (np.float32(float(values[k]) / 100) for k in ("fine", "coarse", "strength"))
-    result = pixels + min(strength, np.float32(1)) * (fine_share * (gained - coarse) + coarse_share * coarse)
+    if fine_share == coarse_share:
+        result = pixels + fine_share * gained
+    else:
+        coarse = cv2.GaussianBlur(gained, (2 * BOUND_MARGIN + 1,) * 2, DETAIL_SPLIT, borderType=cv2.BORDER_REFLECT)
+        result = pixels + fine_share * (gained - coarse) + coarse_share * coarse
     y, new_y = luminance.working_luminance(pixels), luminance.working_luminance(result)
     limit = float(values["halo"]) / 100
     # Contrast with a lamp that was clipped says nothing of what is around it: there rings would come through.
