@@ -15,11 +15,11 @@ from torch import Tensor, nn
 from crispgrain.core.networks import runtime
 from crispgrain.core.stages.enlarge.detail_net import FACTORS
 
-from . import candidates, curves, cutouts, detail, eight_bits, export, mosaic, photographs
+from . import curves, cutouts, detail, eight_bits, export, mosaic, photographs
 from .blurred import draw_blurred
 from .finished import draw_finished
 from .loop import Batch, Plan, Trainer, alike, take_weights
-from .networks import DEEPER, DetailNet, PhotoNet, ResidualBlock, SubjectNet
+from .networks import DEEPER, DetailNet, PhotoNet, SubjectNet
 from .pool import PooledBatches
 
 HERE = Path(__file__).parent
@@ -52,17 +52,6 @@ JOBS = {
         mosaic.make_large, mosaic.MosaicBatches,
         {"mosaic": torch.rand(1, 1, 64, 64), "sigma": torch.rand(1, 1, 32, 32)}, "mosaic-net-large", like="mosaic-net",
     ),
-    **{
-        f"mosaic-{name}": Job(
-            partial(candidates.mosaic_with, block, added), mosaic.MosaicBatches,
-            {"mosaic": torch.rand(1, 1, 64, 64), "sigma": torch.rand(1, 1, 32, 32)}, f"mosaic-net-{name}",
-            like="mosaic-net",
-        )
-        for name, block, added in (
-            ("plain", ResidualBlock, (2, 2, 6)), ("gated", candidates.GatedBlock, candidates.GATED),
-            ("large-kernel", candidates.LargeKernelBlock, candidates.LARGE_KERNEL),
-        )
-    },
     "photo": Job(PhotoNet, partial(PooledBatches, degrade=draw_finished), PICTURE_INPUTS, "photo-net"),
     "photo-large": Job(
         partial(PhotoNet, blocks=DEEPER), partial(PooledBatches, degrade=draw_finished), PICTURE_INPUTS,

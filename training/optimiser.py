@@ -10,7 +10,7 @@ from torch import Tensor, nn
 # Coefficients of the quintic that drives singular values towards 1: K. Jordan et al., "Muon", 2024.
 QUINTIC = (3.4445, -4.7750, 2.0315)
 MOMENTUM = 0.95
-PLAIN = ("head", "tail", "grow", "plain")  # first, last, upsampling and single-channel layers learn better with AdamW
+PLAIN = ("head", "tail", "grow")  # first, last and upsampling layers learn better with AdamW
 
 
 def orthogonalised(matrices: Tensor, iterations: int = 5) -> Tensor:
