@@ -20,7 +20,7 @@ from crispgrain.core.colour.spaces import SRGB_TO_WORKING, apply_matrix, srgb_de
 from crispgrain.core.stages.sharpen.shake_path import PATCH
 from crispgrain.demo.roll import scene
 from crispgrain.geometry import Rect
-from crispgrain.simulation import camera
+from crispgrain.simulation import camera, in_camera
 from crispgrain.simulation.defects import USUAL, Defects
 from crispgrain.simulation.dng import write_dng
 
@@ -165,6 +165,44 @@ def defective(folder: Path) -> Iterator[Task]:
                      partial(m.ours_known, treatment=ours["**Mosaic net**"] | {"denoise.effort": "best"})),
                 ],
             )  # fmt: skip
+
+
+def as_written(folder: Path) -> Iterator[Task]:
+    """RAW as cameras write it, not as their sensors saw it; and a sensor whose colours repeat every 6 x 6 pixels."""
+    used = camera.FIELD_TWO
+    span = used.white - used.black
+    ways: dict[str, Callable[[NDArray, float, float], NDArray]] = {
+        "14 bits, as the sensor saw it": lambda s, a, b: s,
+        "12 bits": lambda s, a, b: in_camera.with_bits(s, 12),
+        "lossy, steps of a sigma": in_camera.compressed,
+        "smoothed by 0.4 px of each colour": lambda s, a, b: in_camera.smoothed(s, 0.4),
+        "shading put right, 2.5 in the corners": lambda s, a, b: s * in_camera.shading(*s.shape, 2.5),
+    }
+    net = {"denoise.on": True, "denoise.model": "mosaic-net"}
+    for iso in (1600, 12800):
+        for words, way in ways.items():
+            cases: list[Case] = []
+            for number, clean in enumerate(_raw_truths()):
+                dimmed = clean / in_camera.shading(*clean.shape[:2], 2.5)[..., None] if "shading" in words else clean
+                signal = (camera.expose(dimmed, iso, number).astype(np.float32) - used.black) / span
+                values = np.rint(way(signal, *camera.noise_at(iso)) * span + used.black)
+                path = folder / f"{number}-{iso}-{words}.dng"
+                stored = np.clip(values, 0, used.white).astype(np.uint16)
+                write_dng(path, stored, used, iso, Fraction(1, 60), "2026:03:14 16:20:08")
+                cases.append((str(path), m.encoded(clean)))
+            yield f"RAW file, {words}, ISO {iso}", cases, [("**Mosaic net**", partial(m.ours_file, treatment=net))]
+        six = replace(used, pattern="six by six")
+        cases = []
+        for number, clean in enumerate(_raw_truths()):
+            path = folder / f"{number}-{iso}-six.dng"
+            write_dng(path, camera.expose(clean, iso, number, six), six, iso, Fraction(1, 60), "2026:03:14 16:20:08")
+            cases.append((str(path), m.encoded(clean)))
+        photo = {"denoise.on": True, "denoise.model": "photo-net"}
+        yield (
+            f"RAW file, colours of 6 x 6, ISO {iso}",
+            cases,
+            [("**Photo net**", partial(m.ours_file, treatment=photo))],
+        )
 
 
 def _beside(folder: Path, truths: list[NDArray], defects: Defects | None, masked: bool) -> None:
@@ -409,6 +447,7 @@ def every_task(folder: Path, full: bool) -> Iterator[Task]:
     yield from white_noise(full)
     yield from raw(folder, full)
     yield from defective(folder)
+    yield from as_written(folder)
     yield from moire(folder)
     yield from compressed(folder)
     yield from processed(folder)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -101,15 +101,20 @@ def draw_defects(rng: np.random.Generator) -> Defects:
     )  # fmt: skip
 
 
-def draw_sample(patch: NDArray[np.uint8], rng: np.random.Generator) -> Sample:
-    """A training pair from an 8-bit sRGB patch.
+def draw_sample(
+    patch: NDArray[np.uint8], rng: np.random.Generator, pattern: NDArray[np.int8] = BAYER["RGGB"]
+) -> Sample:
+    """A training pair from an 8-bit sRGB patch, through a sensor with a ``pattern`` of colours.
 
-    The truth is what a sensor without defects would have seen; of unequal greens, what their mean would.
+    The truth is what a sensor without defects would have seen; of unequal greens, what their mean would. Unequal
+    greens and pixels for focusing are those of cells of 2 x 2; other sensors have none.
     """
     clean = Processing.draw(rng).to_sensor(LINEAR[patch])
     a, b = draw_noise(rng)
     defects = draw_defects(rng)
-    mosaic = unequal(mosaic_of(clean, BAYER["RGGB"]), defects)
+    if pattern.shape != (2, 2):
+        defects = replace(defects, greens=0.0, focusing=0.0)
+    mosaic = unequal(mosaic_of(clean, pattern), defects)
     noisy = shot_noise(mosaic, a, rng) + read_noise(mosaic.shape, b, defects, rng)
     noisy = np.minimum(with_dots(noisy, b, defects, rng, places=int(rng.integers(2**32))), 1)
     low, span = (float(v) for v in anscombe.ends(a, b))
