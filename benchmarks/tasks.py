@@ -176,14 +176,18 @@ def as_written(folder: Path) -> Iterator[Task]:
         "12 bits": lambda s, a, b: in_camera.with_bits(s, 12),
         "lossy, steps of a sigma": in_camera.compressed,
         "smoothed by 0.4 px of each colour": lambda s, a, b: in_camera.smoothed(s, 0.4),
-        "shading put right, 2.5 in the corners": lambda s, a, b: s * in_camera.shading(*s.shape, 2.5),
+        "shading put right, 2.5 in the corners": lambda s, a, b: s * in_camera.shading(s.shape[0], s.shape[1], 2.5),
     }
     net = {"denoise.on": True, "denoise.model": "mosaic-net"}
     for iso in (1600, 12800):
         for words, way in ways.items():
             cases: list[Case] = []
             for number, clean in enumerate(_raw_truths()):
-                dimmed = clean / in_camera.shading(*clean.shape[:2], 2.5)[..., None] if "shading" in words else clean
+                dimmed = (
+                    clean / in_camera.shading(clean.shape[0], clean.shape[1], 2.5)[..., None]
+                    if "shading" in words
+                    else clean
+                )
                 signal = (camera.expose(dimmed, iso, number).astype(np.float32) - used.black) / span
                 values = np.rint(way(signal, *camera.noise_at(iso)) * span + used.black)
                 path = folder / f"{number}-{iso}-{words}.dng"

@@ -96,7 +96,7 @@ def main() -> None:
         return
     if options.job == "curves":
         logs = {job.name: HERE / "checkpoints" / job.name / "log.jsonl" for job in JOBS.values()}
-        curves.draw({name: log for name, log in logs.items() if log.exists()}, CURVES)  # not all have been trained
+        curves.draw({n: log for n, log in logs.items() if log.exists() and curves.read(log)}, CURVES)
         return
     job = JOBS[options.network or "mosaic" if options.job in ("export", "round") else options.job]
     if options.job == "round":
