@@ -183,12 +183,10 @@ def as_written(folder: Path) -> Iterator[Task]:
         for words, way in ways.items():
             cases: list[Case] = []
             for number, clean in enumerate(_raw_truths()):
-                dimmed = (
-                    clean / in_camera.shading(clean.shape[0], clean.shape[1], 2.5)[..., None]
-                    if "shading" in words
-                    else clean
-                )
-                signal = (camera.expose(dimmed, iso, number).astype(np.float32) - used.black) / span
+                light = clean
+                if "shading" in words:
+                    light = clean / in_camera.shading(clean.shape[0], clean.shape[1], 2.5)[..., None]
+                signal = (camera.expose(light, iso, number).astype(np.float32) - used.black) / span
                 values = np.rint(way(signal, *camera.noise_at(iso)) * span + used.black)
                 path = folder / f"{number}-{iso}-{words}.dng"
                 stored = np.clip(values, 0, used.white).astype(np.uint16)

@@ -95,9 +95,9 @@ class MosaicNet(nn.Module):
 
 
 class SixBySixNet(nn.Module):
-    """As :class:`MosaicNet`, for a sensor whose colours repeat every 6 x 6 pixels; height and width multiples of 24.
+    """As :class:`MosaicNet`, for a sensor whose colours repeat every 6 x 6 pixels.
 
-    It sees the mosaic, which colour each pixel measures, and the colours interpolated by normalised convolution (H.
+    Inputs and output have the same shapes and ranges, but height and width are multiples of 24. It sees the mosaic, which colour each pixel measures, and the colours interpolated by normalised convolution (H.
     Knutsson, C.-F. Westin, CVPR 1993), which it corrects.
     """
 

@@ -11,6 +11,8 @@ import pytest
 
 from crispgrain.core.files import masked
 from crispgrain.core.files.read import read_shot
+from crispgrain.geometry import Rect
+from crispgrain.simulation import dng
 from crispgrain.simulation.camera import FIELD_TWO, expose, noise_at
 from crispgrain.simulation.defects import Defects
 from crispgrain.simulation.dng import write_dng
@@ -73,8 +75,17 @@ def test_saturated_pixels_stay_saturated_and_none_falls_below_nothing() -> None:
 
 def test_only_columns_past_every_row_and_outside_the_picture_count() -> None:
     areas = [0, 0, 24, 448, 24, 0, 624, 48, 24, 440, 300, 448]  # above; left; beside the upper half only
-    assert masked.beside(areas, 24, 48, 600, 392).tolist() == list(range(48))
-    assert not len(masked.beside([], 24, 48, 600, 392))
+    picture = Rect(24, 48, 600, 392)
+    assert masked.beside(areas, picture, 448).tolist() == list(range(48))
+    assert not len(masked.beside([], picture, 448))
+
+
+def test_columns_that_the_sensor_has_not_are_passed_over() -> None:
+    """As a damaged file may have them: backwards, of 2**32 columns, or a number short."""
+    picture = Rect(0, 10, 100, 80)
+    assert masked.beside([0, 95, 100, 2**32 - 1], picture, 100).tolist() == [95, 96, 97, 98, 99]
+    assert not len(masked.beside([0, 8, 100, 2], picture, 100))
+    assert not len(masked.beside([0, 0, 100], picture, 100))
 
 
 def test_a_shot_without_light_reads_level_and_black(tmp_path) -> None:
@@ -98,3 +109,14 @@ def test_masked_pixels_of_a_sensor_without_row_noise_change_no_pixel(tmp_path) -
     camera = replace(FIELD_TWO, masked=(ABOVE, LEFT))
     assert np.array_equal(source.mosaic, expose(scene, ISO, 5, camera, defects=Defects())[ABOVE:, LEFT:])
     assert not source.facts.remarks
+
+
+@pytest.mark.parametrize("areas", [(24, 0, 344, 2**32 - 1), (24, 60, 344, 5), (2**31, 0, 2**32 - 1, 48)])
+def test_a_file_with_senseless_masked_areas_opens(tmp_path, monkeypatch, areas) -> None:
+    """Whatever LibRaw makes of them."""
+    real = dng._masked
+    monkeypatch.setattr(
+        dng, "_masked", lambda shape, sizes: [*real(shape, sizes)[:1], (50830, dng.LONG, 4, areas, True)]
+    )
+    path = written(tmp_path / "odd.dng", np.full((320, 400, 3), 0.2, np.float32), Defects(rows=0.5), 5)
+    assert read_shot(path).mosaic.shape == (320, 400)

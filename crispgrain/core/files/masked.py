@@ -13,22 +13,26 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from crispgrain.geometry import Rect
+
 FEWEST = 8  # px of a row; with fewer, chance decides
 SURE = 3.0  # standard errors by which rows have to differ
 FAULTY = 4.0  # sigmas; a hot pixel says nothing of its row
 MAD_TO_SIGMA = 1.4826
 
 
-def beside(areas: Sequence[int], top: int, left: int, height: int, width: int) -> NDArray[np.intp]:
+def beside(areas: Sequence[int], picture: Rect, sensor_width: int) -> NDArray[np.intp]:
     """Columns of masked pixels that run past every row of a picture, from the numbers of MaskedAreas [1]_.
 
-    ``areas`` are top, left, bottom and right of one rectangle after another, the last two not included; the others say
-    where the picture lies.
+    ``areas`` are top, left, bottom and right of one rectangle after another, px of the sensor, the last two not
+    included; what a damaged file says of columns that the sensor has not is passed over.
     """
-    rectangles = np.reshape(areas[: len(areas) // 4 * 4], (-1, 4)).astype(np.intp)
-    whole = [r for r in rectangles if r[0] <= top and r[2] >= top + height]
-    columns = [c for r in whole for c in range(r[1], r[3]) if not left <= c < left + width]
-    return np.array(sorted(set(columns)), np.intp)
+    is_masked = np.zeros(sensor_width, bool)
+    for top, left, bottom, right in zip(*[iter(areas)] * 4, strict=False):
+        if top <= picture.top and bottom >= picture.bottom:
+            is_masked[max(left, 0) : max(right, 0)] = True
+    is_masked[picture.left : picture.right] = False
+    return np.flatnonzero(is_masked)
 
 
 def row_offsets(masked: NDArray[np.uint16]) -> NDArray[np.float32]:

@@ -104,8 +104,9 @@ def noise_profile(path: Path) -> NDArray[np.float64] | None:
 
 
 def masked_areas(path: Path) -> list[int]:
-    """The DNG MaskedAreas, four numbers for each rectangle; none if absent."""
-    return [int(n) for n in _numbers(path, "MaskedAreas")]
+    """The DNG MaskedAreas, in px of the sensor: top, left, bottom and right of each rectangle; none if absent."""
+    numbers = _numbers(path, "MaskedAreas")
+    return [int(n) for n in numbers] if np.isfinite(numbers).all() else []
 
 
 def _numbers(path: Path, tag: str) -> list[float]:

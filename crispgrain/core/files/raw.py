@@ -9,6 +9,8 @@ import numpy as np
 import rawpy
 from numpy.typing import NDArray
 
+from crispgrain.geometry import Rect
+
 from ..colour import icc
 from ..colour.spaces import SRGB, SRGB_TO_WORKING, WORKING, between, to_xyz
 from ..errors import ShotError
@@ -72,8 +74,9 @@ def _bayer(raw: rawpy.RawPy, path: Path, facts: Facts) -> RawSource:
         gains = np.asarray(raw.daylight_whitebalance[:3], np.float32)
         facts = replace(facts, remarks=(*facts.remarks, "No white balance in the file: daylight is assumed."))
     white = float(raw.camera_white_level_per_channel[1] if raw.camera_white_level_per_channel else raw.white_level)
-    columns = masked.beside(metadata.masked_areas(path), sizes.top_margin, sizes.left_margin, height, width)
-    offsets = masked.row_offsets(raw.raw_image[sizes.top_margin : sizes.top_margin + height, columns])
+    seeing = Rect(sizes.top_margin, sizes.left_margin, height, width)
+    columns = masked.beside(metadata.masked_areas(path), seeing, raw.raw_image.shape[1])
+    offsets = masked.row_offsets(raw.raw_image[seeing.top : seeing.bottom, columns])
     if offsets.any():
         facts = replace(
             facts, remarks=(*facts.remarks, "Row noise is taken off, as the sensor's masked pixels show it.")
