@@ -97,8 +97,9 @@ class MosaicNet(nn.Module):
 class SixBySixNet(nn.Module):
     """As :class:`MosaicNet`, for a sensor whose colours repeat every 6 x 6 pixels.
 
-    Inputs and output have the same shapes and ranges, but height and width are multiples of 24. It sees the mosaic, which colour each pixel measures, and the colours interpolated by normalised convolution (H.
-    Knutsson, C.-F. Westin, CVPR 1993), which it corrects.
+    Inputs and output have the same shapes and ranges, but height and width are multiples of 24. It sees the mosaic,
+    which colour each pixel measures, and the colours interpolated by normalised convolution (H. Knutsson, C.-F. Westin,
+    CVPR 1993), which it corrects.
     """
 
     TAPS = (1.0, 2.0, 3.0, 2.0, 1.0)  # every colour is in every 5 x 5 of the pattern
