@@ -137,12 +137,24 @@ def file_bicubic(path: str, factor: int = 4) -> NDArray:
 
 def libraw(path: str, algorithm: str) -> NDArray:
     """LibRaw's own rendering, white level held still so that exposures agree."""
+    return encoded(icc.to_working(_by_libraw(path, algorithm), icc.linear_srgb_profile()))
+
+
+def libraw_then_ours(path: str, algorithm: str, treatment: dict[str, Any]) -> NDArray:
+    """LibRaw's own rendering, treated as a finished picture."""
+    rendered = PictureSource(Path(path), _by_libraw(path, algorithm), icc.linear_srgb_profile())
+    plan = NOTHING
+    for name, value in treatment.items():
+        plan = plan.set(name, value)
+    return _treated(rendered, plan, measure(rendered))
+
+
+def _by_libraw(path: str, algorithm: str) -> NDArray:
     with rawpy.imread(path) as raw:
-        rgb = raw.postprocess(
+        return raw.postprocess(
             demosaic_algorithm=rawpy.DemosaicAlgorithm[algorithm], use_camera_wb=True, no_auto_bright=True,
             adjust_maximum_thr=0, gamma=(1, 1), output_bps=16,
         )  # fmt: skip
-    return encoded(icc.to_working(rgb, icc.linear_srgb_profile()))
 
 
 def libraw_bm3d(path: str, algorithm: str, sigma: float) -> NDArray:

@@ -32,6 +32,7 @@ Case = tuple[Any, NDArray]
 Task = tuple[str, list[Case], list[tuple[str, Method]]]
 RNG = np.random.default_rng(2026)
 MASKED = (24, 48)  # rows and columns of a sensor that see no light; common practice, no source
+LEAST_OF_SIX = 576  # px; LibRaw refuses smaller pictures of cells of 6 x 6
 
 # Photographs shipped inside scikit-image.
 PHOTOGRAPHS = (("astronaut", 0, 100), ("coffee", 60, 180), ("chelsea", 20, 90), ("rocket", 60, 200))
@@ -195,16 +196,22 @@ def as_written(folder: Path) -> Iterator[Task]:
             yield f"RAW file, {words}, ISO {iso}", cases, [("**Mosaic net**", partial(m.ours_file, treatment=net))]
         six = replace(used, pattern="six by six")
         cases = []
-        for number, clean in enumerate(_raw_truths()):
+        for number, truth in enumerate(_raw_truths()):
+            more = [(0, max(LEAST_OF_SIX - n, 0)) for n in truth.shape[:2]]
+            clean = np.pad(truth, (*more, (0, 0)), mode="reflect")
             path = folder / f"{number}-{iso}-six.dng"
             write_dng(path, camera.expose(clean, iso, number, six), six, iso, Fraction(1, 60), "2026:03:14 16:20:08")
             cases.append((str(path), m.encoded(clean)))
         photo = {"denoise.on": True, "denoise.model": "photo-net"}
         yield (
-            f"RAW file, colours of 6 x 6, ISO {iso}",
-            cases,
-            [("**Photo net**", partial(m.ours_file, treatment=photo))],
-        )
+            f"RAW file, colours of 6 x 6, ISO {iso}", cases,
+            [
+                ("LibRaw", partial(m.libraw, algorithm="AHD")),
+                ("LibRaw, then **Photo net**", partial(m.libraw_then_ours, algorithm="AHD", treatment=photo)),
+                ("**Mosaic net**", partial(m.ours_file, treatment=net)),
+                ("**Mosaic net**, best", partial(m.ours_file, treatment=net | {"denoise.effort": "best"})),
+            ],
+        )  # fmt: skip
 
 
 def _beside(folder: Path, truths: list[NDArray], defects: Defects | None, masked: bool) -> None:

@@ -14,13 +14,13 @@ from torch import Tensor, nn
 
 from crispgrain.core.networks import runtime
 from crispgrain.core.stages.enlarge.detail_net import FACTORS
-from crispgrain.simulation.camera import SIX_BY_SIX
+from crispgrain.restoration.cells import SIX_BY_SIX
 
 from . import curves, cutouts, detail, eight_bits, export, mosaic, photographs
 from .blurred import draw_blurred
 from .finished import draw_finished
 from .loop import Batch, Plan, Trainer, alike, take_weights
-from .networks import DEEPER, DetailNet, PhotoNet, SubjectNet
+from .networks import DEEPER, DetailNet, PhotoNet, SixBySixNet, SubjectNet
 from .pool import PooledBatches
 
 HERE = Path(__file__).parent
@@ -54,8 +54,9 @@ JOBS = {
         {"mosaic": torch.rand(1, 1, 64, 64), "sigma": torch.rand(1, 1, 32, 32)}, "mosaic-net-large", like="mosaic-net",
     ),
     "six-by-six": Job(
-        mosaic.make_six_by_six, partial(mosaic.MosaicBatches, pattern=SIX_BY_SIX),
-        {"mosaic": torch.rand(1, 1, 48, 48), "sigma": torch.rand(1, 1, 24, 24)}, "six-by-six-net", like="mosaic-net",
+        SixBySixNet, partial(mosaic.MosaicBatches, pattern=SIX_BY_SIX, told=True),
+        {"mosaic": torch.rand(1, 1, 64, 64), "sigma": torch.rand(1, 1, 32, 32),
+         "measured": mosaic.measured(SIX_BY_SIX, 64)}, "six-by-six-net", like="mosaic-net",
     ),
     "photo": Job(PhotoNet, partial(PooledBatches, degrade=draw_finished), PICTURE_INPUTS, "photo-net"),
     "photo-large": Job(

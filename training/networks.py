@@ -6,9 +6,7 @@ where convolutions are wide enough to keep a processor busy.
 
 from __future__ import annotations
 
-import numpy as np
 import torch
-from numpy.typing import NDArray
 from torch import Tensor, nn
 from torch.nn import functional
 
@@ -97,24 +95,20 @@ class MosaicNet(nn.Module):
 class SixBySixNet(nn.Module):
     """As :class:`MosaicNet`, for a sensor whose colours repeat every 6 x 6 pixels.
 
-    Inputs and output have the same shapes and ranges, but height and width are multiples of 24. It sees the mosaic,
-    which colour each pixel measures, and the colours interpolated by normalised convolution (H. Knutsson, C.-F. Westin,
-    CVPR 1993), which it corrects.
+    Inputs and output have the same shapes and ranges, and there is one input more: which of the three colours each
+    pixel measures, B x 3 x H x W of zeros and ones. The cell may begin anywhere on even rows and columns. It corrects
+    colours interpolated by normalised convolution (H. Knutsson, C.-F. Westin, CVPR 1993).
     """
 
     TAPS = (1.0, 2.0, 3.0, 2.0, 1.0)  # every colour is in every 5 x 5 of the pattern
 
-    def __init__(self, pattern: NDArray[np.int8], widths: Sizes = WIDTHS, blocks: Sizes = BLOCKS) -> None:
+    def __init__(self, widths: Sizes = WIDTHS, blocks: Sizes = BLOCKS) -> None:
         super().__init__()
         self.body = UNet(29, 12, widths, blocks)
         taps = torch.tensor(self.TAPS)
         self.register_buffer("near", (taps[:, None] * taps[None]).expand(3, 1, 5, 5).contiguous())
-        colours = torch.from_numpy(pattern.astype(np.int64))
-        self.register_buffer("colours", functional.one_hot(colours, 3).permute(2, 0, 1)[None].float())
 
-    def forward(self, mosaic: Tensor, sigma: Tensor) -> Tensor:
-        batch, _, rows, columns = mosaic.shape
-        measured = self.colours.repeat(batch, 1, rows // 6, columns // 6)
+    def forward(self, mosaic: Tensor, sigma: Tensor, measured: Tensor) -> Tensor:
         weight, total = (functional.conv2d(x, self.near, padding=2, groups=3) for x in (measured, measured * mosaic))
         interpolated = total / weight
         cells = functional.pixel_unshuffle(torch.cat([mosaic, interpolated, measured], 1), 2)

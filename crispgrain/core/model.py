@@ -231,6 +231,7 @@ class Model:
     ``others`` are further settings worth a look in a test strip, for a shot, with a label each.
     ``sees_mask``: most models don't, and their output is blended with what there was; one that fills holes must.
     ``all_round`` models are for pictures whose left and right edges meet.
+    ``bayer_only`` models know no sensors but those whose colours repeat every 2 x 2 pixels.
     ``draft`` is the id of a model of the same stage that gives a quick idea of this one.
     ``on_reduced`` gives the values for a shot some times smaller.
     ``warning`` says why the model is the wrong choice for a shot of this reading, if so.
@@ -269,6 +270,7 @@ class Model:
     others: Callable[[Source], list[tuple[str, Values]]] = lambda source: []
     sees_mask: bool = False
     all_round: bool = False
+    bayer_only: bool = False
 
     def may_be(self, role: Role) -> bool:
         """Whether it can have a role: there are no zones of a mosaic, nor of a size."""
@@ -278,5 +280,5 @@ class Model:
     def fits(self, source: Source) -> bool:
         """Whether the model can be used on a shot: not on a mosaic's terms where there is none, for instance."""
         if isinstance(source, RawSource):
-            return self.takes_raw and not self.all_round
+            return self.takes_raw and not self.all_round and (source.bayer or not self.bayer_only)
         return self.takes_pictures and self.domain is Domain.PICTURE and (source.wraps or not self.all_round)

@@ -12,7 +12,7 @@ from crispgrain.geometry import Size
 from crispgrain.restoration.curves import written
 
 from .files.lens_profiles import known_lens
-from .files.source import Source
+from .files.source import RawSource, Source
 from .frame import Frame
 from .masks import Mask
 from .meter.reading import Noise, Reading
@@ -110,8 +110,9 @@ def for_lens(resolved: Resolved, source: Source) -> Resolved:
 
     beside = [told(o) for o in resolved.beside]
     found = next((o for o in beside if o.model is LENS and o.on), None)
-    if found is not None and source.is_raw and (found.values["red"] or found.values["blue"]):
-        # Where there still is a mosaic, fringes are undone there.
+    # Where there still is a mosaic, whose colours can be moved each by itself, fringes are undone there.
+    at_once = isinstance(source, RawSource) and source.bayer
+    if found is not None and at_once and (found.values["red"] or found.values["blue"]):
         colours = {"red": found.values["red"], "blue": found.values["blue"]}
         beside[beside.index(found)] = replace(found, values={**found.values, **dict.fromkeys(colours, "")})
         beside.append(replace(found, model=fringes.MODEL, id=fringes.MODEL.id, values=colours, remarks=()))
@@ -229,7 +230,8 @@ def concrete(operation: Operation, source: Source, reading: Reading) -> Resolved
     fits = model.fits(source) and any(model.may_be(r) for r in (role, Role.SHAPE, Role.CUT, Role.RETOUCH))
     if model.unavailable() or not fits:
         fallback = metered_model(stage, source, reading, role)
-        needs = "cannot be used in a part of a picture" if model.fits(source) else "needs a RAW mosaic"
+        needs = "needs a Bayer sensor's mosaic" if model.bayer_only and source.is_raw else "needs a RAW mosaic"
+        needs = "cannot be used in a part of a picture" if model.fits(source) else needs
         why = model.unavailable() or f"{model.name} {needs}."
         if stage is not Stage.DEVELOP:  # there nobody would expect anything else
             remarks.append(f"{why} {fallback.name} is used for this shot.")

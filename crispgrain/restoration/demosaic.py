@@ -1,4 +1,4 @@
-"""From a Bayer mosaic to three colours a pixel."""
+"""From a mosaic to three colours a pixel: by what is known of Bayer's cells, or else by normalised convolution."""
 
 from __future__ import annotations
 
@@ -8,9 +8,23 @@ from numpy.typing import NDArray
 
 from crispgrain.arrays import Array
 
+from . import normalised_convolution
+from .cells import repeated
+
 # How far a mosaic value reaches in `directional`: 2 (green) + 2 (gradients) + 2 (their sum)
 # + 2 (colour differences), and one more for red at blue.
-REACH = 10
+BAYER_REACH = 10
+
+
+def reach(pattern: NDArray[np.int8]) -> int:
+    """How far a mosaic value reaches, px.
+
+    Examples
+    --------
+    >>> reach(np.array([[0, 1], [1, 2]], np.int8))
+    10
+    """
+    return BAYER_REACH if is_bayer(pattern) else normalised_convolution.REACH
 
 
 def colour_masks(pattern: NDArray[np.int8], height: int, width: int) -> tuple[NDArray[np.bool_], ...]:
@@ -22,8 +36,19 @@ def colour_masks(pattern: NDArray[np.int8], height: int, width: int) -> tuple[ND
     >>> int(red.sum()), int(green.sum()), int(blue.sum())
     (4, 8, 4)
     """
-    full = np.tile(pattern, (height // 2 + 1, width // 2 + 1))[:height, :width]
+    full = repeated(pattern, height, width)
     return full == 0, full == 1, full == 2
+
+
+def is_bayer(pattern: NDArray[np.int8]) -> bool:
+    """Whether a sensor's colours repeat every 2 x 2 pixels.
+
+    Examples
+    --------
+    >>> is_bayer(np.array([[0, 1], [1, 2]], np.int8))
+    True
+    """
+    return pattern.shape == (2, 2)
 
 
 def _along(image: Array, kernel: tuple[float, ...], axis: int) -> Array:
@@ -41,7 +66,7 @@ def directional(mosaic: Array, pattern: NDArray[np.int8]) -> Array:
     mosaic : float32, H x W
         Sensor values, white-balanced or not; starts on a whole cell.
     pattern : int, 2 x 2
-        0 red, 1 green, 2 blue.
+        0 red, 1 green, 2 blue. Other sizes are interpolated by :func:`.normalised_convolution.adaptive`.
 
     Returns
     -------
@@ -59,6 +84,8 @@ def directional(mosaic: Array, pattern: NDArray[np.int8]) -> Array:
     >>> rgb.shape, bool(np.allclose(rgb, 0.5))
     ((16, 16, 3), True)
     """
+    if not is_bayer(pattern):
+        return normalised_convolution.adaptive(mosaic, colour_masks(pattern, *mosaic.shape))
     red, green, blue = colour_masks(pattern, *mosaic.shape)
     greens, chromas, activity = [], [], []
     for axis in (1, 0):
@@ -116,7 +143,7 @@ MALVAR_CROSS = (
 def linear(mosaic: Array, pattern: NDArray[np.int8]) -> Array:
     """Demosaic by fixed 5 x 5 linear filters: fast, a little soft, some moire.
 
-    Shapes as in :func:`directional`.
+    Shapes as in :func:`directional`; of other patterns, :func:`.normalised_convolution.plain`.
 
     References
     ----------
@@ -128,6 +155,8 @@ def linear(mosaic: Array, pattern: NDArray[np.int8]) -> Array:
     >>> bool(np.allclose(linear(np.full((16, 16), 0.5, np.float32), np.array([[0, 1], [1, 2]], np.int8)), 0.5))
     True
     """
+    if not is_bayer(pattern):
+        return normalised_convolution.plain(mosaic, colour_masks(pattern, *mosaic.shape))
     red, green, blue = colour_masks(pattern, *mosaic.shape)
 
     def filtered(kernel: NDArray[np.float64]) -> Array:

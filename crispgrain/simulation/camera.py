@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from crispgrain.arrays import Array
 from crispgrain.core.files.raw import camera_matrix
+from crispgrain.restoration.cells import SIX_BY_SIX
 from crispgrain.restoration.point_spread import line, path
 
 from .defects import Defects, read_noise, unequal, with_dots
@@ -22,10 +23,6 @@ BAYER = {
     "RGGB": np.array([[0, 1], [1, 2]], np.int8), "BGGR": np.array([[2, 1], [1, 0]], np.int8),
     "GRBG": np.array([[1, 0], [2, 1]], np.int8), "GBRG": np.array([[1, 2], [0, 1]], np.int8),
 }  # fmt: skip
-# As sensors with cells of 6 x 6 have it, from memory: every colour is in every row and column.
-SIX_BY_SIX = np.array(
-    [["RGBG".index(c) for c in row] for row in ("GGRGGB", "GGBGGR", "BRGRBG", "GGBGGR", "GGRGGB", "RBGBRG")], np.int8
-)
 PATTERNS = BAYER | {"six by six": SIX_BY_SIX}
 
 

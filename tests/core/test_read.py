@@ -19,6 +19,7 @@ from crispgrain.core.model import Stage
 from crispgrain.core.resolve import resolve
 from crispgrain.core.treatment import Treatment
 from crispgrain.demo.roll import scene
+from crispgrain.restoration import cells
 from crispgrain.simulation import camera
 from tests.conftest import encoded, psnr, write_raw
 
@@ -147,10 +148,14 @@ def test_every_bayer_phase(tmp_path, clean, pattern):
     assert np.array_equal(source.pattern, camera.BAYER[pattern])
 
 
-@pytest.mark.parametrize(("edge", "least"), [(600, 35), (300, 33)], ids=["large", "small"])
-def test_a_sensor_with_six_by_six_cells_is_demosaiced_by_libraw_and_that_is_said(tmp_path, edge, least):
+@pytest.mark.parametrize(("edge", "least"), [(600, 33), (300, 32)], ids=["large", "small"])
+def test_a_sensor_with_unknown_cells_is_demosaiced_by_libraw_and_that_is_said(tmp_path, edge, least, monkeypatch):
+    """One whose cell of 6 x 6 has a red and a green in each other's place."""
+    odd = cells.SIX_BY_SIX.copy()
+    odd[0, 2], odd[0, 3] = 1, 0
+    monkeypatch.setitem(camera.PATTERNS, "odd", odd)
     clean = camera.lens_softness(scene("orrery")[1800 : 1800 + edge, 800 : 1000 + edge], 0.6)
-    path = write_raw(tmp_path / "six.dng", clean, 100, camera.Camera(pattern="six by six"))
+    path = write_raw(tmp_path / "odd.dng", clean, 100, camera.Camera(pattern="odd"))
     source = read_shot(path)
     assert isinstance(source, PictureSource)
     assert "LibRaw demosaiced it" in source.facts.remarks[0]

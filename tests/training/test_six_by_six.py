@@ -8,7 +8,8 @@ import pytest
 torch = pytest.importorskip("torch")
 
 from crispgrain.simulation.camera import SIX_BY_SIX, mosaic_of  # noqa: E402
-from training.mosaic import make_six_by_six  # noqa: E402
+from training.mosaic import measured  # noqa: E402
+from training.networks import SixBySixNet  # noqa: E402
 from training.sensor import draw_sample  # noqa: E402
 
 RNG = np.random.default_rng(6)
@@ -17,7 +18,7 @@ RNG = np.random.default_rng(6)
 @pytest.fixture
 def uncorrected():
     """The network before it has learnt to correct anything."""
-    network = make_six_by_six()
+    network = SixBySixNet()
     torch.nn.init.zeros_(network.body.tail.weight)
     torch.nn.init.zeros_(network.body.tail.bias)
     return network
@@ -25,8 +26,10 @@ def uncorrected():
 
 def seen(network, picture: np.ndarray) -> np.ndarray:
     mosaic = torch.from_numpy(mosaic_of(picture, SIX_BY_SIX))[None, None]
+    _, _, rows, columns = mosaic.shape
     with torch.no_grad():
-        found = network(mosaic, torch.zeros(1, 1, mosaic.shape[2] // 2, mosaic.shape[3] // 2))
+        told = measured(SIX_BY_SIX, max(rows, columns))[..., :rows, :columns]
+        found = network(mosaic, torch.zeros(1, 1, rows // 2, columns // 2), told)
     return found[0].permute(1, 2, 0).numpy()
 
 

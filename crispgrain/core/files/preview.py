@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from PIL import Image, ImageOps
 
 from crispgrain.arrays import Array
+from crispgrain.restoration.cells import mirrored
 
 from .source import RawSource
 
@@ -30,6 +31,8 @@ def shrunk(picture: NDArray, longest: int) -> NDArray:
 
 def sensor_colours(source: RawSource, longest: int) -> Array:
     """Sensor RGB (h x w x 3, 1 = saturation, not balanced) of a mosaic whose cells are averaged down."""
+    if not source.bayer:
+        return shrunk(_by_blocks(source), longest)
     sums: list[Array | None] = [None, None, None]
     counts = [0, 0, 0]
     for y in (0, 1):
@@ -41,6 +44,19 @@ def sensor_colours(source: RawSource, longest: int) -> Array:
             sums[colour] = plane if had is None else had + plane
             counts[colour] += 1
     return np.stack([s / n for s, n in zip(sums, counts, strict=True) if s is not None], axis=-1)
+
+
+def _by_blocks(source: RawSource) -> Array:
+    """Sensor RGB by means of each colour in blocks, of which a cell of the sensor holds two each way."""
+    size, block, (height, width) = len(source.pattern), source.block, source.mosaic.shape
+    mosaic = source.mosaic[mirrored(source.pattern, (height, width), (0, -height % size), (0, -width % size))]
+    sums, counts = np.zeros((2, len(mosaic) // block, mosaic.shape[1] // block, 3), np.float32)
+    for y, x in np.ndindex(source.pattern.shape):
+        plane = (mosaic[y::size, x::size] - source.black[y, x]) / np.float32(source.white - source.black[y, x])
+        own = np.s_[y // block :: 2, x // block :: 2, source.pattern[y, x]]
+        sums[own] += plane
+        counts[own] += 1
+    return (sums / counts)[: -(-height // block), : -(-width // block)]
 
 
 def embedded_preview(path: Path, longest: int) -> Small | None:

@@ -10,6 +10,7 @@ import rawpy
 from numpy.typing import NDArray
 
 from crispgrain.geometry import Rect
+from crispgrain.restoration.cells import known, repeated
 
 from ..colour import icc
 from ..colour.spaces import SRGB, SRGB_TO_WORKING, WORKING, between, to_xyz
@@ -20,14 +21,15 @@ from .trouble import check_size, cut_short, missing_strips
 
 # Quarter turns anticlockwise for LibRaw's flip code.
 QUARTER_TURNS = {0: 0, 3: 2, 5: 1, 6: 3}
-LEAST_TILE = 512  # px; LibRaw refuses smaller pictures of a 6 x 6 pattern, but for linear interpolation
+COLOURS = "RGBG"  # LibRaw tells a cell's greens apart
 
 
 def read_raw(path: Path) -> RawSource | PictureSource:
     """Read a RAW file.
 
-    Sensors without a 2 x 2 Bayer pattern are demosaiced by LibRaw and come back
-    as a linear picture, with a remark that says so.
+    Sensors whose colours are neither Bayer's nor those of the known cell of 6 x 6
+    are demosaiced by LibRaw and come back as a linear picture, with a remark that
+    says so.
 
     Raises
     ------
@@ -38,10 +40,8 @@ def read_raw(path: Path) -> RawSource | PictureSource:
     try:
         with rawpy.imread(str(path)) as raw:
             check_size(path, raw.sizes.raw_height, raw.sizes.raw_width)
-            pattern = raw.raw_pattern
-            if pattern is None or pattern.shape != (2, 2) or raw.raw_type != rawpy.RawType.Flat:
-                return _demosaiced_by_libraw(raw, path, facts)
-            return _bayer(raw, path, facts)
+            places = _colours(raw)
+            return _demosaiced_by_libraw(raw, path, facts) if places is None else _mosaic(raw, path, facts, places)
     except rawpy.LibRawFileUnsupportedError as error:
         raise ShotError(path, "this is not a RAW file that LibRaw can read") from error
     except rawpy.LibRawError as error:
@@ -57,16 +57,30 @@ def _words(error: Exception) -> str:
     return said.decode("ascii", "replace") if isinstance(said, bytes) else str(said)
 
 
-def _bayer(raw: rawpy.RawPy, path: Path, facts: Facts) -> RawSource:
+def _colours(raw: rawpy.RawPy) -> NDArray[np.int64] | None:
+    """The numbers that LibRaw gives to the colours in a cell; None where the sensor is none that is known here."""
+    cell = raw.raw_pattern
+    if cell is None or raw.raw_type != rawpy.RawType.Flat or not set(raw.color_desc) <= set(COLOURS.encode()):
+        return None
+    rows, columns = cell.shape
+    top, left = raw.sizes.top_margin, raw.sizes.left_margin
+    places = np.array([[raw.raw_color(top + y, left + x) for x in range(columns)] for y in range(rows)], np.int64)
+    try:
+        known(_pattern(raw, places))
+    except ValueError:
+        return None
+    return places
+
+
+def _pattern(raw: rawpy.RawPy, places: NDArray[np.int64]) -> NDArray[np.int8]:
+    return np.array([COLOURS.index(chr(c)) for c in raw.color_desc], np.int8)[places]
+
+
+def _mosaic(raw: rawpy.RawPy, path: Path, facts: Facts, places: NDArray[np.int64]) -> RawSource:
     sizes = raw.sizes
     mosaic = raw.raw_image_visible
-    colours = np.array(
-        [[raw.raw_color(sizes.top_margin + y, sizes.left_margin + x) for x in (0, 1)] for y in (0, 1)], np.int64
-    )
-    black = np.asarray(raw.black_level_per_channel, np.float32)[colours]
-    pattern = np.array(["RGBG".index(chr(c)) for c in raw.color_desc], np.int8)[colours]
     height, width = (n // 2 * 2 for n in mosaic.shape)
-    if not height or not width:
+    if min(height, width) < len(places):
         raise ShotError(path, "the picture is smaller than one cell of the sensor's colour pattern")
     turns = QUARTER_TURNS.get(sizes.flip, 0)
     gains = np.asarray(raw.camera_whitebalance[:3], np.float32)
@@ -82,12 +96,17 @@ def _bayer(raw: rawpy.RawPy, path: Path, facts: Facts) -> RawSource:
             facts, remarks=(*facts.remarks, "Row noise is taken off, as the sensor's masked pixels show it.")
         )
         mosaic = masked.level_rows(mosaic[:height, :width], offsets, white)
+
+    def turned(cell: NDArray) -> NDArray:
+        """The cell that the turned mosaic begins with, which is not of whole cells only."""
+        return np.rot90(repeated(cell, height, width), turns)[: len(cell), : len(cell)].copy()
+
     return RawSource(
         path=path,
         # LibRaw frees its own memory when the file is closed: this must be a copy.
         mosaic=np.rot90(mosaic[:height, :width], turns).copy(),
-        pattern=np.rot90(pattern, turns).copy(),
-        black=np.rot90(black, turns).copy(),
+        pattern=turned(_pattern(raw, places)),
+        black=turned(np.asarray(raw.black_level_per_channel, np.float32)[places]),
         white=white,
         white_balance=gains / gains[1],
         camera_to_working=_to_working(raw),
@@ -123,14 +142,15 @@ def _to_working(raw: rawpy.RawPy) -> NDArray[np.float32]:
 
 
 def _demosaiced_by_libraw(raw: rawpy.RawPy, path: Path, facts: Facts) -> PictureSource:
-    small = min(raw.sizes.height, raw.sizes.width) < LEAST_TILE
+    # Of cells of 6 x 6 LibRaw's better ways know one order only, and no small pictures.
+    by_lines = raw.raw_pattern is not None and raw.raw_pattern.shape != (2, 2)
     rgb = raw.postprocess(
         use_camera_wb=True, no_auto_bright=True, output_bps=16, gamma=(1, 1), adjust_maximum_thr=0.0,
-        output_color=rawpy.ColorSpace.XYZ, demosaic_algorithm=rawpy.DemosaicAlgorithm.LINEAR if small else None,
+        output_color=rawpy.ColorSpace.XYZ, demosaic_algorithm=rawpy.DemosaicAlgorithm.LINEAR if by_lines else None,
     )  # fmt: skip
     # LibRaw's XYZ has D65 for white; taken to linear sRGB primaries here, unclipped.
     linear = rgb.astype(np.float32) / 65535 @ np.linalg.inv(to_xyz(SRGB)).T.astype(np.float32)
-    remark = "This sensor has no Bayer pattern: LibRaw demosaiced it, and it is treated as a finished picture."
+    remark = "This sensor's colours are in no known order: LibRaw demosaiced it; it is treated as a finished picture."
     return PictureSource(
         path, linear @ SRGB_TO_WORKING.T, icc.working_profile(), facts=replace(facts, remarks=(*facts.remarks, remark))
     )

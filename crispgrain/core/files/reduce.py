@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 from functools import cache
 
@@ -10,6 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from crispgrain.arrays import Array
+from crispgrain.restoration.cells import RGGB, mirrored
+from crispgrain.restoration.demosaic import colour_masks, is_bayer
 
 from .source import RawSource, Source
 
@@ -23,9 +26,12 @@ def reduced(source: Source, factor: int) -> Source:
     """The shot shrunk by a whole factor, rounded up to whole pixels (cells of a mosaic).
 
     Every value of a reduced mosaic is the mean of those of its colour around the same place, so that it looks like the
-    mosaic of a sensor with larger pixels; its noise is :func:`noise_left` of that of the shot.
+    mosaic of a Bayer sensor with larger pixels; its noise is :func:`noise_left` of that of the shot.
     """
     serial = (source.serial, "reduced", factor)
+    if isinstance(source, RawSource) and not source.bayer:
+        mosaic, black = _in_bayer_cells(source.mosaic, source.pattern, factor), _black_of_colours(source)
+        return replace(source, mosaic=mosaic, pattern=RGGB, black=black[RGGB], serial=serial, lost=None, defects=None)
     if isinstance(source, RawSource):
         mosaic = np.empty(_reduced_shape(source.mosaic.shape, factor), np.float32)
         for y in (0, 1):
@@ -64,8 +70,37 @@ def _averaged(plane: Array, shape: tuple[int, int], factor: int) -> Array:
     return cv2.sepFilter2D(own, cv2.CV_32F, taps, taps, borderType=cv2.BORDER_REFLECT_101)
 
 
-@cache
-def noise_left(factor: int) -> float:
+def _in_bayer_cells(mosaic: NDArray, pattern: NDArray[np.int8], factor: int) -> Array:
+    """A reduced mosaic of another sensor: at each place the mean of what was measured of its colour around it."""
+    shape = _reduced_shape(mosaic.shape, factor)
+    down, right = (factor * n - m for n, m in zip(shape, mosaic.shape, strict=True))
+    values = mosaic[mirrored(pattern, mosaic.shape, (0, down), (0, right))].astype(np.float32)
+    out = np.empty(shape, np.float32)
+    for mask, own in zip(colour_masks(pattern, *values.shape), colour_masks(RGGB, *shape), strict=True):
+        weight = mask.astype(np.float32)
+        total, share = (_averaged(plane, shape, factor) for plane in (values * weight, weight))
+        out[own] = (total / share)[own]
+    return out
+
+
+def _black_of_colours(source: RawSource) -> NDArray[np.float32]:
+    return np.array([source.black[source.pattern == colour].mean() for colour in range(3)], np.float32)
+
+
+def noise_left(factor: int, pattern: NDArray[np.int8] = RGGB) -> float:
     """Variance of the noise of a mosaic reduced by a factor, as a share of that before."""
+    return _noise_left(factor) if is_bayer(pattern) else _noise_left_in_bayer_cells(factor, pattern.tobytes())
+
+
+@cache
+def _noise_left(factor: int) -> float:
     noise: NDArray = np.random.default_rng(0).standard_normal((EDGE * factor // 2,) * 2, np.float32)
     return float(_averaged(noise, (EDGE, EDGE), factor)[4:-4, 4:-4].var())
+
+
+@cache
+def _noise_left_in_bayer_cells(factor: int, cell: bytes) -> float:
+    pattern = np.frombuffer(cell, np.int8)
+    noise = np.random.default_rng(0).standard_normal((EDGE * factor,) * 2, np.float32)
+    small = _in_bayer_cells(noise, pattern.reshape(math.isqrt(len(pattern)), -1), factor)
+    return float(small[4:-4, 4:-4].var())

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Hashable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
@@ -12,6 +12,8 @@ from numpy.typing import NDArray
 
 from crispgrain.arrays import Array
 from crispgrain.geometry import Rect, Size
+from crispgrain.restoration.cells import moved, repeated
+from crispgrain.restoration.demosaic import is_bayer
 
 from ..colour import icc as icc_profiles
 
@@ -46,15 +48,15 @@ class Facts:
 
 @dataclass(frozen=True, eq=False)
 class RawSource:
-    """A Bayer mosaic with its camera's constants.
+    """A sensor's mosaic with its camera's constants.
 
     Attributes
     ----------
     mosaic : uint16, H x W (float32 of a reduced shot)
-        Sensor values, upright, cropped to whole 2 x 2 cells.
-    pattern : int, 2 x 2
+        Sensor values, upright; height and width are even.
+    pattern : int, 2 x 2, or as many as repeat
         Colour of each place in a cell: 0 red, 1 green, 2 blue.
-    black : float, 2 x 2
+    black : float, as many
         Black level at each place in a cell, in sensor units.
     white : float
         Sensor value of saturation.
@@ -94,10 +96,31 @@ class RawSource:
         return Size(*self.mosaic.shape)
 
     def region(self, rect: Rect) -> Array:
-        """Linear sensor values (h x w), 0 at black and 1 at white; ``rect`` starts on an even row and column."""
-        black = np.tile(self.black, (rect.height // 2 + 1, rect.width // 2 + 1))[: rect.height, : rect.width]
+        """Linear sensor values (h x w), 0 at black and 1 at white."""
+        black = repeated(moved(self.black, rect.top, rect.left), rect.height, rect.width)
         scale = 1 / (np.float32(self.white) - black)
         return (self.mosaic[rect.slices] - black) * scale
+
+    @property
+    def bayer(self) -> bool:
+        return is_bayer(self.pattern)
+
+    @property
+    def block(self) -> int:
+        """Edge of the least blocks side by side that have every colour, px."""
+        return 2 if self.bayer else len(self.pattern) // 2
+
+    def pattern_from(self, rect: Rect) -> NDArray[np.int8]:
+        """The cell that a rectangle begins with."""
+        return moved(self.pattern, rect.top, rect.left)
+
+    def part(self, rect: Rect, serial: Hashable = None) -> RawSource:
+        """A rectangle as a shot of its own, under its own serial; nothing in it is lost or known to be defect."""
+        pattern, black = (moved(cell, rect.top, rect.left) for cell in (self.pattern, self.black))
+        mosaic = np.ascontiguousarray(self.mosaic[rect.slices])
+        return replace(
+            self, mosaic=mosaic, pattern=pattern, black=black, lost=None, defects=None, serial=serial or self.serial
+        )
 
 
 @dataclass(frozen=True, eq=False)

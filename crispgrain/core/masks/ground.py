@@ -11,6 +11,9 @@ import numpy as np
 
 from crispgrain.arrays import Array
 from crispgrain.geometry import Rect, Size
+from crispgrain.restoration import normalised_convolution
+from crispgrain.restoration.cells import repeated
+from crispgrain.restoration.demosaic import linear
 
 from ..colour.spaces import WORKING_TO_SRGB, apply_matrix, srgb_encode
 from ..files.preview import sensor_colours, shrunk
@@ -96,14 +99,23 @@ class Ground:
             top = 1.0 if stored.dtype.kind == "f" else float(np.iinfo(stored.dtype).max)
             return np.asarray(np.clip(stored.astype(np.float32) @ (np.array(GREEN, np.float32) / top), 0, 1))
         # Red, green and blue of any 2 x 2 pixels around a place, weighted by a binomial, are those of a cell.
-        grown = Rect.between(rect.top // 2 * 2 - 2, rect.left // 2 * 2 - 2, rect.bottom + 2, rect.right + 2)
+        far = 2 if source.bayer else normalised_convolution.REACH
+        top, left = (n // 2 * 2 - far for n in (rect.top, rect.left))
+        grown = Rect.between(top, left, rect.bottom + far, rect.right + far)
         part = grown.intersect(source.size.rect)
-        cells = source.region(part) * np.tile(
-            source.white_balance[source.pattern], (part.height // 2 + 1, part.width // 2 + 1)
-        )[: part.height, : part.width].astype(np.float32)
+        pattern = source.pattern_from(part)
+        cells = source.region(part) * repeated(source.white_balance[pattern], part.height, part.width).astype(
+            np.float32
+        )
+        if not source.bayer:
+            even = linear(cells, pattern) @ np.array(GREEN, np.float32)
+            return self._encoded(even[rect.within(part).slices])
         taps = np.array([0.25, 0.5, 0.25], np.float32)
         even = cv2.sepFilter2D(cells, cv2.CV_32F, taps, taps, borderType=cv2.BORDER_REFLECT_101)
-        return np.clip(srgb_encode(np.float32(self.light) * even[rect.within(part).slices]), 0, 1)
+        return self._encoded(even[rect.within(part).slices])
+
+    def _encoded(self, even: Array) -> Array:
+        return np.clip(srgb_encode(np.float32(self.light) * even), 0, 1)
 
     def small_luma(self) -> Array:
         """As :meth:`luma`, of the small picture."""

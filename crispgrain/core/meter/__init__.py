@@ -7,6 +7,8 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from crispgrain.geometry import Rect
+
 from ..files.source import PictureSource, RawSource, Source
 from .blur import measure_blur
 from .compression import measure_compression
@@ -17,7 +19,7 @@ from .pixels import measure_tones
 from .reading import Blur, Compression, Extent, History, Noise, Reading, Tones, reading_from_json
 
 # To be counted up when the meter finds something else in the same file: kept readings are of one meter.
-METER_VERSION = 5
+METER_VERSION = 6
 
 LEAST_ROUND = 512  # px of height of a picture all round, less is measured whole
 
@@ -70,14 +72,14 @@ def _measured_of_what_is_left(source: Source) -> Reading:
     share, size = float(source.lost.mean()), source.size
     bands = [_longest(~source.lost.any(axis=1)), _longest(~source.lost.any(axis=0))]
     areas = [(bands[0][1] - bands[0][0]) * size.width, (bands[1][1] - bands[1][0]) * size.height]
-    whole = (slice(*bands[0]), slice(None)) if areas[0] >= areas[1] else (slice(None), slice(*bands[1]))
+    (top, bottom), (begin, end) = (bands[0], (0, size.width)) if areas[0] >= areas[1] else ((0, size.height), bands[1])
+    whole = Rect.between(top, begin, bottom, end)
     serial = (source.serial, "left")
     left: Source
     if isinstance(source, RawSource):
-        cut = source.mosaic[whole] if max(areas) else source.mosaic
-        left = replace(source, mosaic=np.ascontiguousarray(cut), lost=None, serial=serial, defects=None)
+        left = source.part(whole if max(areas) else size.rect, serial)
     else:
-        cut = source.stored[whole] if max(areas) else source.stored
+        cut = source.stored[whole.slices] if max(areas) else source.stored
         left = replace(source, stored=np.ascontiguousarray(cut), lost=None, opacity=None, serial=serial)
     return replace(measure(left), size=Extent(size.width, size.height, lost=share))
 

@@ -212,7 +212,7 @@ def rough_luminance(source: Source, rect: Rect) -> Array:
     """Linear luminance (H x W) of a part of a shot; of a RAW, roughly demosaiced."""
     pixels = source.region(rect)
     if isinstance(source, RawSource):
-        return (linear(pixels, source.pattern) * source.white_balance).mean(axis=-1)
+        return (linear(pixels, source.pattern_from(rect)) * source.white_balance).mean(axis=-1)
     return luminance(pixels)
 
 
@@ -221,11 +221,13 @@ def _blocks(source: Source) -> Array:
     found, seen = [], 0
     for rect in sample_rects(source.size, 2 * BLOCK, 96):
         pixels = source.region(rect)
-        if isinstance(source, RawSource):
+        if isinstance(source, RawSource) and source.bayer:
             height, width = (n // 2 * 2 for n in pixels.shape)
             gains = source.white_balance[source.pattern.astype(int)] / 4
             planes = [pixels[i:height:2, j:width:2] * gains[i, j] for i in (0, 1) for j in (0, 1)]
             y = np.sum(planes, axis=0)
+        elif isinstance(source, RawSource):
+            y = cv2.resize(rough_luminance(source, rect), None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
         else:
             y = luminance(pixels)
         blocks = blocks_of(y)

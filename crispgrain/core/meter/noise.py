@@ -2,12 +2,8 @@
 
 from __future__ import annotations
 
-from functools import cache
-
 import numpy as np
-from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
-from scipy.fft import dct
 from scipy.special import chdtri  # scipy.stats would take a second to import
 
 from crispgrain.arrays import Array
@@ -15,13 +11,10 @@ from crispgrain.geometry import Rect, Size
 
 from ..colour.spaces import OPPONENT, WORKING_TO_SRGB, srgb_decode, to_opponent
 from ..files.source import PictureSource, RawSource
+from .patches import GREEN, cosine_split, frequencies, patches_by_colour, patches_of
 from .reading import Noise
 
-PATCH = 5
-STRIDE = 3
 BINS = 12
-QUINCUNX_STRIDE = 4
-GREEN = 1
 LEAST_PATCHES = 800  # the mean of fewer says little
 MOST_READ_NOISE, ROUNDS = 10.0, 4  # times what is usual beside so much shot noise; steps towards agreement
 BEYOND_PROFILE = 1.5  # more than this times what the file says of its sensor is texture
@@ -56,27 +49,6 @@ def sample_rects(size: Size, edge: int = SAMPLE_EDGE, count: int = SAMPLES) -> l
     ]
 
 
-def patches_of(plane: Array) -> Array:
-    """5 x 5 patches of a plane on a grid of 3, as rows of 25."""
-    if min(plane.shape) < PATCH:
-        return np.empty((0, PATCH * PATCH), np.float32)
-    return sliding_window_view(plane, (PATCH, PATCH))[::STRIDE, ::STRIDE].reshape(-1, PATCH * PATCH)
-
-
-def quincunx_patches(mosaic: Array, y: int, x: int) -> Array:
-    """Diamonds of green round places ``(y, x)`` of every second cell, as rows of 25.
-
-    Along the diagonals greens are nearer to each other than those of one place
-    in each cell are, so that less texture hides among their high frequencies.
-    """
-    reach = PATCH - 1
-    if min(mosaic.shape) < 2 * reach + QUINCUNX_STRIDE:
-        return np.empty((0, PATCH * PATCH), np.float32)
-    i, j = np.mgrid[:PATCH, :PATCH] - PATCH // 2
-    windows = sliding_window_view(mosaic, (2 * reach + 1, 2 * reach + 1))[y::QUINCUNX_STRIDE, x::QUINCUNX_STRIDE]
-    return windows[..., reach + (i - j).ravel(), reach + (i + j).ravel()].reshape(-1, PATCH * PATCH)
-
-
 def smooth_variance(patches: Array) -> tuple[float, NDArray[np.bool_]]:
     """Variance of white noise in patches (n x 25) of a picture that is anything underneath.
 
@@ -98,7 +70,7 @@ def smooth_variance(patches: Array) -> tuple[float, NDArray[np.bool_]]:
     Image Processing On Line 3, 2013.
     """
     structure, strength = frequencies(patches)
-    freedom = int(_cosine_split()[1].sum())
+    freedom = int(cosine_split()[1].sum())
     median_of_noise = chdtri(freedom, 0.5) / freedom
     chosen = structure <= np.quantile(structure, 0.2)
     for _ in range(6):
@@ -108,21 +80,6 @@ def smooth_variance(patches: Array) -> tuple[float, NDArray[np.bool_]]:
             break
         chosen = wider
     return float(strength[chosen].mean()), chosen
-
-
-def frequencies(patches: Array) -> tuple[Array, NDArray[np.float64]]:
-    """Mean square of the low and of the high frequencies of each patch (n x 25)."""
-    basis, low, high = _cosine_split()
-    coefficients = patches @ basis.T
-    return np.square(coefficients[:, low]).mean(axis=1), np.square(coefficients[:, high]).mean(axis=1, dtype=np.float64)
-
-
-@cache
-def _cosine_split() -> tuple[Array, NDArray[np.bool_], NDArray[np.bool_]]:
-    """The 5 x 5 cosine basis as a 25 x 25 matrix, and which of its coefficients count as low and as high."""
-    basis = dct(np.eye(PATCH), axis=0, norm="ortho")
-    order = np.add.outer(np.arange(PATCH), np.arange(PATCH)).ravel()
-    return np.kron(basis, basis).astype(np.float32), (order >= 1) & (order <= 3), order > 4
 
 
 def by_tone(tones: NDArray, bins: int = BINS, least: int = LEAST_PATCHES) -> list[NDArray[np.intp]]:
@@ -187,11 +144,8 @@ def mosaic_noise(source: RawSource) -> Noise:
     """Noise of a RAW: (a, b) per colour from the mosaic, and what that means in the developed picture."""
     gathered: list[list[Array]] = [[], [], []]
     for rect in sample_rects(source.size, 2 * SAMPLE_EDGE):
-        mosaic = source.region(rect)
-        for y, x in ((0, 0), (0, 1), (1, 0), (1, 1)):
-            green = source.pattern[y, x] == GREEN
-            patches = quincunx_patches(mosaic, y, x) if green else patches_of(mosaic[y::2, x::2])
-            gathered[source.pattern[y, x]].append(patches[patches.max(axis=1) < 0.95])
+        for of, patches in patches_by_colour(source.region(rect), source.pattern_from(rect)):
+            gathered[of].append(patches)
     patches_of_colour = [np.concatenate(patches) for patches in gathered]
     measured = [_variance_by_signal(patches) for patches in patches_of_colour]
     together = np.concatenate(measured)
@@ -215,7 +169,7 @@ def sensor_points(patches: Array) -> list[tuple[float, float, float]]:
     The variance is that of the weaker patches, as it would be of all of them if nothing but noise were in them.
     """
     signal = patches.mean(axis=1)
-    freedom = int(_cosine_split()[2].sum())
+    freedom = int(cosine_split()[2].sum())
     points = []
     for part in by_tone(np.sqrt(np.maximum(signal, 0)), FINE_BINS, FINE_LEAST):
         _, chosen = smooth_variance(patches[part])

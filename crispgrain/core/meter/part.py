@@ -23,8 +23,7 @@ def measure_part(source: Source, rect: Rect, whole: Reading) -> Reading:
     part = _grown(rect, source.size)
     serial = (source.serial, "part", part)
     if isinstance(source, RawSource):
-        mosaic = np.ascontiguousarray(source.mosaic[part.slices])
-        cut: Source = replace(source, mosaic=mosaic, serial=serial, lost=None, defects=None)
+        cut: Source = source.part(part, serial)
     else:
         facts = replace(source.facts, equirectangular=False)
         cut = replace(source, stored=np.ascontiguousarray(source.stored[part.slices]), facts=facts, serial=serial,

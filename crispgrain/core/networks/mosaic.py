@@ -1,4 +1,7 @@
-"""The network that turns a noisy mosaic into clean colours: its input made even, its output brought back."""
+"""The networks that turn a noisy mosaic into clean colours: their input made even, their output brought back.
+
+One knows Bayer's cells, another those of 6 x 6 that some sensors have.
+"""
 
 from __future__ import annotations
 
@@ -12,27 +15,29 @@ from numpy.typing import NDArray
 from crispgrain.arrays import Array
 from crispgrain.geometry import Place
 from crispgrain.restoration import anscombe
-from crispgrain.restoration.demosaic import colour_masks, linear
+from crispgrain.restoration.cells import RGGB, known, mirrored, moved
+from crispgrain.restoration.demosaic import colour_masks, is_bayer, linear
 from crispgrain.strips import in_strips
 
 from ..colour.spaces import OPPONENT, apply_matrix, srgb_decode, srgb_encode
 from . import ensemble, runtime
 
-NAME, LARGE = "mosaic-net", "mosaic-net-large"
+NAME, LARGE, SIX = "mosaic-net", "mosaic-net-large", "six-by-six-net"
 LARGE_COPIES = 2  # turned, of the large network: as long as four of the other
 MULTIPLE = 8  # the deepest level works at an eighth of the resolution
 # Margin, one side, by effort. What lies farther changes no value by more than 1e-5 (docs/benchmarks.md), though the
 # networks could look 84 and 228 px far.
 REACH = {"fast": 64, "best": 96}
 
-CELL = np.array([[0, 1], [1, 2]], np.int8)  # colours of the cells the network knows
 # From the stabilised mosaic, the result, the noise's sigma, and where both begin: on a red cell of the picture.
 Refinement = Callable[[Array, Array, float, tuple[int, int]], Array]
 
 
 @dataclass(frozen=True)
 class Sensor:
-    """What is known of a sensor: its cell (0 red, 1 green, 2 blue), (a, b) of each colour's noise, white balance."""
+    """What is known of a sensor: its cell (0 red, 1 green, 2 blue) as the mosaic begins with it, (a, b) of each
+    colour's noise, white balance.
+    """
 
     pattern: NDArray[np.int8]
     lines: tuple[tuple[float, float], ...]
@@ -62,35 +67,33 @@ def denoised(
         Clean sensor RGB, 0 black and 1 saturation, not white-balanced.
     """
     height, width = mosaic.shape
-    # The network knows cells that start with red: others are reached over one mirrored row or column.
-    down, right = (int(n[0]) for n in np.nonzero(sensor.pattern == 0))
+    cell, (down, right) = known(sensor.pattern)
     (top, bottom), (left, far) = (
         runtime.surroundings(n, least, ends, MULTIPLE)
         for n, least, ends in zip(mosaic.shape, (down, right), place.ends, strict=True)
     )
-    # Mirroring about a row keeps every row's colour.
-    padded = np.pad(mosaic, ((top, bottom), (left, far)), mode="reflect" if min(height, width) > 1 else "edge")
+    cell = moved(cell, down - top, right - left)
+    padded = mosaic[mirrored(sensor.pattern, mosaic.shape, (top, bottom), (left, far))]
     lines = sensor.lines
     scales = [anscombe.ends(a, b) for a, b in lines]
     stable = np.empty_like(padded)
-    for y in (0, 1):
-        for x in (0, 1):
-            c = y + x  # red, green, green, blue
-            low, span = scales[c]
-            stable[y::2, x::2] = (anscombe.forward(padded[y::2, x::2], *lines[c]) - low) / span
-    sigma = float(np.mean([1 / scales[c][1] for c in (0, 1, 1, 2)]))
+    for y, x in np.ndindex(cell.shape):
+        own = np.s_[y :: len(cell), x :: len(cell)]
+        low, span = scales[cell[y, x]]
+        stable[own] = (anscombe.forward(padded[own], *lines[cell[y, x]]) - low) / span
+    sigma = float(np.mean([1 / scales[c][1] for c in cell.ravel()]))
     begins = place.rect.top - top, place.rect.left - left
 
     @cache  # luminance and colour may ask for the same
     def cleaned(factor: float) -> Array:
-        rgb = network(stable, sigma * factor, effort)
+        rgb = network(stable, sigma * factor, effort, cell)
         return rgb if refined is None else refined(stable, rgb, sigma * factor, begins)
 
     def rendered(strength: float) -> Array:
         rgb, kept = cleaned(max(strength, 1.0)), max(1 - strength, 0.0)
         if kept:  # told of less noise, the network would still see it: what was taken off is put back in part
-            taken = (stable - mosaic_of(rgb)).astype(np.float32)
-            rgb = rgb + np.float32(kept) * linear(taken, CELL)
+            taken = (stable - mosaic_of(rgb, cell)).astype(np.float32)
+            rgb = rgb + np.float32(kept) * linear(taken, cell)
         rgb = rgb[top : top + height, left : left + width]
         # The network gives the stabilised value of the clean signal, not the mean of noisy ones, so the plain inverse
         # has no bias. Noise kept in part has more of their lower mean than of their variance.
@@ -115,22 +118,24 @@ def _signal(stable: Array, lines: tuple[tuple[float, float], ...], smoothed: flo
     return np.stack(planes, axis=-1)
 
 
-def mosaic_of(rgb: Array) -> Array:
-    """What a sensor whose cells begin with red sees of a picture: H x W of H x W x 3."""
-    return np.select(colour_masks(CELL, *rgb.shape[:2]), [rgb[..., c] for c in range(3)])
+def mosaic_of(rgb: Array, cell: NDArray[np.int8] = RGGB) -> Array:
+    """What a sensor that begins with a cell sees of a picture: H x W of H x W x 3."""
+    return np.select(colour_masks(cell, *rgb.shape[:2]), [rgb[..., c] for c in range(3)])
 
 
-def network(stable: Array, sigma: float, effort: str) -> Array:
+def network(stable: Array, sigma: float, effort: str, cell: NDArray[np.int8] = RGGB) -> Array:
     """What the network makes of a stabilised mosaic.
 
     Parameters
     ----------
     stable : float32, H x W
-        Begins on a red cell; 0 black to 1 white. Height and width are multiples of ``MULTIPLE``.
+        0 black to 1 white. Height and width are multiples of ``MULTIPLE``.
     sigma : float
         Standard deviation of its noise.
     effort : str
         ``fast``, or ``best`` for a network with more layers, turned (or, without it, the mean over turned copies).
+    cell
+        What it begins with: Bayer's on red, or one of 6 x 6.
 
     Returns
     -------
@@ -138,9 +143,11 @@ def network(stable: Array, sigma: float, effort: str) -> Array:
         The stabilised clean signal, every colour at every pixel.
     """
     rows, columns = stable.shape
-    plane = np.full((1, 1, rows // 2, columns // 2), sigma, np.float32)
+    inputs = {"mosaic": stable[None, None], "sigma": np.full((1, 1, rows // 2, columns // 2), sigma, np.float32)}
     name, copies = NAME, ensemble.MOSAIC_SYMMETRIES
-    if effort == "best" and not runtime.unavailable(LARGE):
+    if not is_bayer(cell):
+        inputs["measured"] = np.stack(colour_masks(cell, rows, columns))[None].astype(np.float32)
+        name, copies = SIX, ensemble.ROTATIONS
+    elif effort == "best" and not runtime.unavailable(LARGE):
         name, copies = LARGE, copies[:LARGE_COPIES]
-    output = ensemble.run(name, {"mosaic": stable[None, None], "sigma": plane}, effort, copies)
-    return np.ascontiguousarray(output[0].transpose(1, 2, 0))
+    return np.ascontiguousarray(ensemble.run(name, inputs, effort, copies)[0].transpose(1, 2, 0))

@@ -44,7 +44,8 @@ def reduce_shot(source: Source, reading: Reading, factor: int) -> Reduced:
         return Reduced(source, reading, 0)
     small = reduced(source, factor)
     if isinstance(small, RawSource):
-        noise, nbytes = _calmer(reading.noise, noise_left(factor)), small.mosaic.nbytes
+        pattern = source.pattern if isinstance(source, RawSource) else small.pattern
+        noise, nbytes = _calmer(reading.noise, noise_left(factor, pattern)), small.mosaic.nbytes
     else:
         # How much averaging calms a finished picture hangs on how its noise was smoothed: it is measured anew.
         noise, nbytes = picture_noise(small, reading.jpeg.quality is not None), small.stored.nbytes

@@ -25,9 +25,10 @@ def undotted(mosaic: Array, values: Values, context: Context) -> Array:
     source, noise = context.source, context.noise
     if values["dots"] == LEAVE or not isinstance(source, RawSource):
         return mosaic
+    pattern = source.pattern_from(context.rect)
     if source.defects is not None:
-        mosaic = defect_pixels.filled(mosaic, within(source.defects, source.size.width, context.rect))
+        mosaic = defect_pixels.filled(mosaic, within(source.defects, source.size.width, context.rect), pattern)
     if values["dots"] == FILL and noise.a is not None and noise.b is not None:
-        sigma = mosaic_sigma(mosaic, source.pattern, noise)
-        mosaic = defect_pixels.filled(mosaic, defect_pixels.found(mosaic, sigma))
+        where = defect_pixels.found(mosaic, mosaic_sigma(mosaic, pattern, noise), pattern=pattern)
+        mosaic = defect_pixels.filled(mosaic, where, pattern)
     return mosaic

@@ -76,5 +76,5 @@ MODEL = Model(
     draft=mosaic_net.MODEL.id, unavailable=lambda: runtime.unavailable(mosaic.NAME), after=after_demosaicing,
     tile=lambda values: TILE, same_tiles=True,
     tolerance=runtime.ROUNDING,
-    summary=summary, strength="luminance",
+    summary=summary, strength="luminance", bayer_only=True,
 )  # fmt: skip

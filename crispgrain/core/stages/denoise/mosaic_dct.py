@@ -27,5 +27,5 @@ MODEL = Model(
     Stage.DENOISE, "mosaic-dct", "Mosaic cosine",
     "For RAW: works on the sensor's own values before demosaicing, where noise is still independent.",
     (*STRENGTHS, DOTS), run, lambda values, context: 2 * shrinkage.REACH + dots.REACH, Domain.MOSAIC, after=after,
-    summary=summary, strength="luminance",
+    summary=summary, strength="luminance", bayer_only=True,
 )  # fmt: skip

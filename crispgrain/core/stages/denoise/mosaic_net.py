@@ -25,7 +25,7 @@ def run(mosaic: Array, values: Values, context: Context, refined: Refinement | N
     """``refined`` makes more of the network's result."""
     source, noise = context.source, context.noise
     assert isinstance(source, RawSource) and noise.a is not None and noise.b is not None
-    sensor = Sensor(source.pattern, tuple(zip(noise.a, noise.b, strict=True)), source.white_balance)
+    sensor = Sensor(source.pattern_from(context.rect), tuple(zip(noise.a, noise.b, strict=True)), source.white_balance)
     luminance, colour = (float(values[k]) / 100 for k in ("luminance", "colour"))
     mosaic, effort = undotted(mosaic, values, context), str(values["effort"])
     return denoised(mosaic, sensor, luminance, colour, context.place, effort, refined)

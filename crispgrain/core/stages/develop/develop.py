@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from crispgrain.arrays import Array
 from crispgrain.restoration import demosaic
+from crispgrain.restoration.cells import repeated
 
 from ...files.source import RawSource
 from ...frame import Frame
@@ -44,22 +45,26 @@ def develop_with(
         source = context.source
         if isinstance(source, RawSource):
             # A Denoise model may have demosaiced already.
-            sensor = _demosaiced(pixels, source, method) if pixels.ndim == 2 else pixels
+            sensor = pixels
+            if pixels.ndim == 2:
+                sensor = _demosaiced(pixels, source.pattern_from(context.rect), source.white_balance, method)
             pixels = in_working_space(sensor, source, str(values["highlights"]))
         return pixels
 
     return run
 
 
-def _demosaiced(mosaic: Array, source: RawSource, method: Callable[[Array, NDArray[np.int8]], Array]) -> Array:
+def _demosaiced(
+    mosaic: Array, pattern: NDArray[np.int8], balance: Array, method: Callable[[Array, NDArray[np.int8]], Array]
+) -> Array:
     """Sensor RGB; white-balanced while it is interpolated, which errs less where colours are alike."""
-    rows, columns = mosaic.shape
-    gains = np.tile(source.white_balance[source.pattern], (rows // 2 + 1, columns // 2 + 1))[:rows, :columns]
-    return np.sinh(method(np.arcsinh(mosaic * gains / TOE), source.pattern)) * (TOE / source.white_balance)
+    gains = repeated(balance[pattern], *mosaic.shape)
+    return np.sinh(method(np.arcsinh(mosaic * gains / TOE), pattern)) * (TOE / balance)
 
 
 def _margin(values: Values, context: Context) -> int:
-    return demosaic.REACH if context.before.mosaic else 0
+    source = context.source
+    return demosaic.reach(source.pattern) if context.before.mosaic and isinstance(source, RawSource) else 0
 
 
 def after(frame: Frame, values: Values) -> Frame:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 
 from crispgrain.arrays import Array
@@ -91,7 +89,7 @@ def _patched(source: Source, x: float, y: float, radius: float, bad: list[tuple[
     far = int(np.ceil((TRIED[-1][0] + RIM + 0.2) * radius)) + 2
     around = Rect.between(int(y) - far, int(x) - far, int(y) + far, int(x) + far).intersect(source.size.rect)
     around = Rect.between(around.top // 2 * 2, around.left // 2 * 2, around.bottom // 2 * 2, around.right // 2 * 2)
-    scale = 2.0 if isinstance(source, RawSource) else 1.0
+    scale = float(source.block) if isinstance(source, RawSource) else 1.0
     pixels = _seen(source, around)
     rows, columns = np.mgrid[: pixels.shape[0], : pixels.shape[1]] * scale + scale / 2
     spoilt = np.zeros(pixels.shape[:2], bool)
@@ -104,9 +102,9 @@ def _patched(source: Source, x: float, y: float, radius: float, bad: list[tuple[
 
 
 def _seen(source: Source, rect: Rect) -> Array:
-    """Encoded pixels of a rectangle; of a RAW its cells, half as many each way."""
+    """Encoded pixels of a rectangle; of a RAW its blocks of all colours, half or a third as many each way."""
     if isinstance(source, RawSource):
-        part = replace(source, mosaic=np.ascontiguousarray(source.mosaic[rect.slices]), defects=None)
+        part = source.part(rect)
         return srgb_encode(sensor_colours(part, max(rect.width, rect.height)) * source.white_balance)
     return srgb_encode(source.region(rect))
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 import math
-from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -136,7 +135,7 @@ def light_as_shot(source: Source) -> Chromaticity | None:
 
 def _working(source: Source, rect: Rect) -> Array:
     if isinstance(source, RawSource):
-        part = replace(source, mosaic=np.ascontiguousarray(source.mosaic[rect.slices]), defects=None)
+        part = source.part(rect)
         return apply_matrix(sensor_colours(part, 4 * AROUND) * source.white_balance, source.camera_to_working)
     return source.region(rect)
 
