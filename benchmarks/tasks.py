@@ -194,6 +194,16 @@ def as_written(folder: Path) -> Iterator[Task]:
                 write_dng(path, stored, used, iso, Fraction(1, 60), "2026:03:14 16:20:08")
                 cases.append((str(path), m.encoded(clean)))
             yield f"RAW file, {words}, ISO {iso}", cases, [("**Mosaic net**", partial(m.ours_file, treatment=net))]
+        cases = []
+        dark = replace(used, shading=2.5)
+        for number, clean in enumerate(_raw_truths()):
+            path = folder / f"{number}-{iso}-map.dng"
+            write_dng(path, camera.expose(clean, iso, number, dark), dark, iso, Fraction(1, 60), "2026:03:14 16:20:08")
+            cases.append((str(path), m.encoded(clean)))
+        yield (
+            f"RAW file, shading to 1 / 2.5 and a gain map, ISO {iso}", cases,
+            [("**Mosaic net**", partial(m.ours_file, treatment=net))],
+        )  # fmt: skip
         six = replace(used, pattern="six by six")
         cases = []
         for number, truth in enumerate(_raw_truths()):

@@ -104,6 +104,8 @@ def for_lens(resolved: Resolved, source: Source) -> Resolved:
             return operation
         profile = known_lens(source) if lens_faults.asks(operation.values) else None
         said = (lens_faults.said(profile, source.facts.lens),) if lens_faults.asks(operation.values) else ()
+        if profile is not None and isinstance(source, RawSource) and source.shading is not None:
+            profile, said = evolve(profile, light=()), (*said, "Dark corners are put right by the file itself.")
         return replace(
             operation, values=lens_faults.told(operation.values, profile), remarks=(*operation.remarks, *said)
         )

@@ -31,7 +31,7 @@ OTHER_EVEN, OTHER_EDGE = (1.2, 1.2), (0.7, 2.2)  # red and blue, of which there 
 SEEN, SEEN_RADIUS = 2.5, 6  # px around a pixel, to tell an edge by
 DIRECTIONS = 12
 RADIUS = 3
-REACH = 2 * RADIUS + 1 + SEEN_RADIUS + RADIUS  # colours, in which an edge is seen that green follows, that others follow
+REACH = 2 * RADIUS + 1 + SEEN_RADIUS + RADIUS  # colours, an edge in them, green along it, others
 
 
 def plain(mosaic: Array, masks: Masks) -> Array:

@@ -18,6 +18,7 @@ from crispgrain.restoration.cells import SIX_BY_SIX
 from crispgrain.restoration.point_spread import line, path
 
 from .defects import Defects, read_noise, unequal, with_dots
+from .in_camera import shading
 
 BAYER = {
     "RGGB": np.array([[0, 1], [1, 2]], np.int8), "BGGR": np.array([[2, 1], [1, 0]], np.int8),
@@ -44,7 +45,7 @@ class Camera:
     ``colour_matrix`` takes XYZ to camera RGB under D65 (DNG ColorMatrix1);
     ``balance`` are the gains as shot, for a light of about 4970 K; ``black`` and
     ``white`` are sensor values. ``masked`` are rows above and columns left of the picture that see no light, even
-    numbers of them.
+    numbers of them. ``shading`` is by how much its files ask for the corners to be brightened, which its lens darkens.
     """
 
     make: str = "Lumen & Daughter"
@@ -55,6 +56,7 @@ class Camera:
     white: int = 15871
     pattern: str = "RGGB"
     masked: tuple[int, int] = (0, 0)
+    shading: float = 1.0
 
     @property
     def to_working(self) -> NDArray[np.float32]:
@@ -110,6 +112,8 @@ def expose(
     """
     a, b = noise_at(iso)
     signal = np.minimum(mosaic_of(sensor_signal(scene, camera, exposure), PATTERNS[camera.pattern]), 1.5)
+    if camera.shading != 1:
+        signal /= shading(signal.shape[0], signal.shape[1], camera.shading)
     above, left = camera.masked
     signal = np.pad(signal, ((above, 0), (left, 0)))
     noisy = add_noise(signal, a, b, np.random.default_rng(seed), defects)

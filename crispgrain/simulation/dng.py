@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import struct
 from fractions import Fraction
 from pathlib import Path
 
@@ -11,9 +12,11 @@ import tifffile
 from numpy.typing import NDArray
 
 from .camera import PATTERNS, Camera, noise_at
+from .in_camera import shading
 
-BYTE, ASCII, SHORT, LONG, RATIONAL, SRATIONAL, DOUBLE = 1, 2, 3, 4, 5, 10, 12
+BYTE, ASCII, SHORT, LONG, RATIONAL, UNDEFINED, SRATIONAL, DOUBLE = 1, 2, 3, 4, 5, 7, 10, 12
 CFA = 32803
+MAP_POINTS = 33
 D65_ILLUMINANT = 21  # Exif LightSource
 
 
@@ -29,6 +32,21 @@ def _masked(shape: tuple[int, ...], masked: tuple[int, int]) -> list[tuple]:
     if not areas:
         return []
     return [(50829, LONG, 4, (above, left, height, width), True), (50830, LONG, len(areas), areas, True)]
+
+
+def _gain_maps(shape: tuple[int, ...], camera: Camera) -> list[tuple]:
+    """OpcodeList2 with a GainMap for each place of a cell of 2 x 2 (DNG 1.4, chapter 7; numbers from memory)."""
+    if camera.shading == 1:
+        return []
+    height, width = (n - m for n, m in zip(shape, camera.masked, strict=True))
+    gains = shading(MAP_POINTS, MAP_POINTS, camera.shading, ends=True).astype(">f4").tobytes()
+    apart = 1 / (MAP_POINTS - 1)
+    maps = [
+        struct.pack(">10I4dI", y, x, height, width, 0, 1, 2, 2, MAP_POINTS, MAP_POINTS, apart, apart, 0, 0, 1) + gains
+        for y, x in np.ndindex(2, 2)
+    ]
+    opcodes = struct.pack(">I", len(maps)) + b"".join(struct.pack(">4I", 9, 0x01030000, 0, len(m)) + m for m in maps)
+    return [(51009, UNDEFINED, len(opcodes), opcodes, True)]
 
 
 def write_dng(
@@ -53,7 +71,7 @@ def write_dng(
         (50717, LONG, 1, camera.white, True),
         (50721, SRATIONAL, 9, _rationals(camera.colour_matrix), True),
         (50728, RATIONAL, 3, _rationals(neutral), True), (50778, SHORT, 1, D65_ILLUMINANT, True),
-        *_masked(mosaic.shape, camera.masked),
+        *_masked(mosaic.shape, camera.masked), *_gain_maps(mosaic.shape, camera),
         *([(51041, DOUBLE, 6, (a, b) * 3, True)] if profile else []),
     ]  # fmt: skip
     tifffile.imwrite(

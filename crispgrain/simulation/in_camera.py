@@ -27,12 +27,14 @@ def compressed(signal: Array, a: float, b: float, coarse: float = 1.0) -> Array:
     return np.rint(signal / step) * step
 
 
-def shading(height: int, width: int, corner: float) -> Array:
+def shading(height: int, width: int, corner: float, ends: bool = False) -> Array:
     """The gain (H x W) by which lens shading is put right: 1 in the middle, ``corner`` in the corners.
 
-    It grows with the square of the distance, the simplest form of a radial GainMap (DNG 1.4, OpcodeList3).
+    In the middles of pixels, or at points of which the first and last are at the ``ends`` of the picture. It grows with
+    the square of the distance, the simplest form of a radial GainMap (DNG 1.4, OpcodeList3).
     """
-    y, x = ((np.arange(n, dtype=np.float32) + 0.5) / n - 0.5 for n in (height, width))
+    places = (np.linspace(0, 1, n) if ends else (np.arange(n) + 0.5) / n for n in (height, width))
+    y, x = (p.astype(np.float32) - np.float32(0.5) for p in places)
     return 1 + np.float32(corner - 1) * 2 * (y[:, None] ** 2 + x[None] ** 2)
 
 

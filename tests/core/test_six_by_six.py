@@ -99,6 +99,15 @@ def test_every_pixel_keeps_its_colour_however_the_camera_was_held(tmp_path, mask
     assert inner[repeated(part.pattern, 60, 70) == 0].min() > 2 * values[colours != 0].max()
 
 
+@pytest.mark.parametrize("start", [(0, 0), (1, 0), (4, 3), (5, 5)])
+def test_black_goes_by_the_place_in_the_cell(start):
+    black = np.arange(36, dtype=np.float32).reshape(6, 6)
+    source = replace(source_of(repeated(black, 30, 42)), black=black, white=100.0)
+    rect = Rect(*start, 17, 20)
+    assert not source.region(rect).any()
+    assert not source.part(rect).region(Rect(0, 0, 17, 20)).any()
+
+
 @pytest.mark.parametrize("iso", [1600, 12800])
 def test_noise_is_metered_within_15_percent(tmp_path, iso):
     """Without what the file says of it; on a photograph."""

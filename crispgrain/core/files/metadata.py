@@ -109,6 +109,17 @@ def masked_areas(path: Path) -> list[int]:
     return [int(n) for n in numbers] if np.isfinite(numbers).all() else []
 
 
+def second_opcodes(path: Path) -> bytes:
+    """The DNG OpcodeList2, as it is stored; nothing if absent."""
+    image = _open(path)
+    for datum in image.exifData() if image is not None else ():
+        if datum.tagName() == "OpcodeList2":
+            stored = bytearray(datum.size())
+            datum.copy(stored, exiv2.ByteOrder.bigEndian)
+            return bytes(stored)
+    return b""
+
+
 def _numbers(path: Path, tag: str) -> list[float]:
     """What is in a tag of numbers, wherever in the file it is; nothing if it is not there."""
     image = _open(path)

@@ -9,8 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..colour import icc
-from ..colour.spaces import apply_matrix
-from .preview import decoded_small, embedded_preview, sensor_colours, shrunk
+from .preview import decoded_small, embedded_preview, shrunk, working_colours
 from .read import read_shot
 from .source import PictureSource
 
@@ -19,7 +18,7 @@ def _read_small(path: Path) -> NDArray[np.uint8]:
     source = read_shot(path)
     if isinstance(source, PictureSource):
         return icc.stored_to_srgb8(shrunk(source.stored, LOOKED_AT), source.icc)
-    light = apply_matrix(sensor_colours(source, LOOKED_AT) * source.white_balance, source.camera_to_working)
+    light = working_colours(source, LOOKED_AT)
     lit = light / max(float(np.quantile(light, BRIGHT)), 1e-4)
     return icc.from_working(lit.astype(np.float32), icc.profile("srgb"), 8)
 

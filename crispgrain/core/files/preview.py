@@ -14,6 +14,7 @@ from PIL import Image, ImageOps
 from crispgrain.arrays import Array
 from crispgrain.restoration.cells import mirrored
 
+from ..colour.spaces import apply_matrix
 from .source import RawSource
 
 Small = NDArray[np.uint8]
@@ -44,6 +45,22 @@ def sensor_colours(source: RawSource, longest: int) -> Array:
             sums[colour] = plane if had is None else had + plane
             counts[colour] += 1
     return np.stack([s / n for s, n in zip(sums, counts, strict=True) if s is not None], axis=-1)
+
+
+def balanced(source: RawSource, sensor: Array) -> Array:
+    """Sensor RGB (h x w x 3) of a whole RAW, of any size, balanced as it was shot and with its shading undone."""
+    if source.shading is None:
+        return sensor * source.white_balance
+    rows, columns = (
+        (np.arange(few) + 0.5) * (many / few) - 0.5
+        for few, many in zip(sensor.shape, (source.size.height, source.size.width), strict=False)
+    )
+    return sensor * (source.shading.at(rows, columns) * source.white_balance)
+
+
+def working_colours(source: RawSource, longest: int) -> Array:
+    """As :func:`sensor_colours`, balanced and in the working space."""
+    return apply_matrix(balanced(source, sensor_colours(source, longest)), source.camera_to_working)
 
 
 def _by_blocks(source: RawSource) -> Array:

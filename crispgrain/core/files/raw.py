@@ -9,13 +9,13 @@ import numpy as np
 import rawpy
 from numpy.typing import NDArray
 
-from crispgrain.geometry import Rect
+from crispgrain.geometry import Rect, Size
 from crispgrain.restoration.cells import known, repeated
 
 from ..colour import icc
 from ..colour.spaces import SRGB, SRGB_TO_WORKING, WORKING, between, to_xyz
 from ..errors import ShotError
-from . import masked, metadata
+from . import gain_map, masked, metadata
 from .source import Facts, PictureSource, RawSource
 from .trouble import check_size, cut_short, missing_strips
 
@@ -97,6 +97,14 @@ def _mosaic(raw: rawpy.RawPy, path: Path, facts: Facts, places: NDArray[np.int64
         )
         mosaic = masked.level_rows(mosaic[:height, :width], offsets, white)
 
+    shading = None
+    try:
+        shading = gain_map.read(metadata.second_opcodes(path), Size(height, width), _pattern(raw, places))
+    except ValueError as error:
+        facts = replace(facts, remarks=(*facts.remarks, f"Lens shading is left as it is: {error}."))
+    if shading is not None:
+        facts = replace(facts, remarks=(*facts.remarks, "Lens shading is put right as the file says."))
+
     def turned(cell: NDArray) -> NDArray:
         """The cell that the turned mosaic begins with, which is not of whole cells only."""
         return np.rot90(repeated(cell, height, width), turns)[: len(cell), : len(cell)].copy()
@@ -113,6 +121,7 @@ def _mosaic(raw: rawpy.RawPy, path: Path, facts: Facts, places: NDArray[np.int64
         noise_profile=metadata.noise_profile(path),
         facts=facts,
         daylight=_daylight(raw),
+        shading=shading.turned(turns, Size(height, width)) if shading is not None else None,
     )
 
 

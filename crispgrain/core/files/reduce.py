@@ -29,16 +29,19 @@ def reduced(source: Source, factor: int) -> Source:
     mosaic of a Bayer sensor with larger pixels; its noise is :func:`noise_left` of that of the shot.
     """
     serial = (source.serial, "reduced", factor)
+    if isinstance(source, RawSource):
+        shading = source.shading.reduced(factor) if source.shading is not None else None
+        source = replace(source, serial=serial, lost=None, defects=None, shading=shading)
     if isinstance(source, RawSource) and not source.bayer:
         mosaic, black = _in_bayer_cells(source.mosaic, source.pattern, factor), _black_of_colours(source)
-        return replace(source, mosaic=mosaic, pattern=RGGB, black=black[RGGB], serial=serial, lost=None, defects=None)
+        return replace(source, mosaic=mosaic, pattern=RGGB, black=black[RGGB])
     if isinstance(source, RawSource):
         mosaic = np.empty(_reduced_shape(source.mosaic.shape, factor), np.float32)
         for y in (0, 1):
             for x in (0, 1):
                 plane = _filled_up(source.mosaic[y::2, x::2].astype(np.float32), factor)
                 mosaic[y::2, x::2] = _averaged(plane, mosaic.shape, factor)[y::2, x::2]
-        return replace(source, mosaic=mosaic, serial=serial, lost=None, defects=None)
+        return replace(source, mosaic=mosaic)
     whole = _filled_up(source.stored, factor)
     height, width = (n // factor for n in whole.shape[:2])
     stored = cv2.resize(whole, (width, height), interpolation=cv2.INTER_AREA)

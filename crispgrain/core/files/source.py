@@ -16,6 +16,7 @@ from crispgrain.restoration.cells import moved, repeated
 from crispgrain.restoration.demosaic import is_bayer
 
 from ..colour import icc as icc_profiles
+from .gain_map import GainMap
 
 _serials = itertools.count()
 
@@ -73,6 +74,9 @@ class RawSource:
         What a damaged file had lost, and what stands there was put there to be shown.
     defects : int32, ascending, or None
         Hot and dead pixels known from several shots of the camera: row x width + column.
+    shading : GainMap or None
+        What the file asks to be multiplied with, to undo what lens and sensor took of the light. The mosaic is
+        before it, and so is its noise.
     """
 
     path: Path
@@ -88,6 +92,7 @@ class RawSource:
     daylight: NDArray[np.float32] | None = None
     lost: NDArray[np.bool_] | None = None
     defects: NDArray[np.int32] | None = None
+    shading: GainMap | None = None
     is_raw = True
     wraps = False
 
@@ -118,9 +123,11 @@ class RawSource:
         """A rectangle as a shot of its own, under its own serial; nothing in it is lost or known to be defect."""
         pattern, black = (moved(cell, rect.top, rect.left) for cell in (self.pattern, self.black))
         mosaic = np.ascontiguousarray(self.mosaic[rect.slices])
+        shading = self.shading.moved(rect.top, rect.left) if self.shading is not None else None
         return replace(
-            self, mosaic=mosaic, pattern=pattern, black=black, lost=None, defects=None, serial=serial or self.serial
-        )
+            self, mosaic=mosaic, pattern=pattern, black=black, lost=None, defects=None, shading=shading,
+            serial=serial or self.serial,
+        )  # fmt: skip
 
 
 @dataclass(frozen=True, eq=False)

@@ -16,7 +16,7 @@ from crispgrain.restoration.cells import repeated
 from crispgrain.restoration.demosaic import linear
 
 from ..colour.spaces import WORKING_TO_SRGB, apply_matrix, srgb_encode
-from ..files.preview import sensor_colours, shrunk
+from ..files.preview import shrunk, working_colours
 from ..files.source import PictureSource, RawSource, Source
 
 AGAIN = 4  # the share of a panorama, one in so many, that is looked at once more beyond each edge
@@ -109,12 +109,14 @@ class Ground:
         )
         if not source.bayer:
             even = linear(cells, pattern) @ np.array(GREEN, np.float32)
-            return self._encoded(even[rect.within(part).slices])
+            return self._encoded(even[rect.within(part).slices], rect)
         taps = np.array([0.25, 0.5, 0.25], np.float32)
         even = cv2.sepFilter2D(cells, cv2.CV_32F, taps, taps, borderType=cv2.BORDER_REFLECT_101)
-        return self._encoded(even[rect.within(part).slices])
+        return self._encoded(even[rect.within(part).slices], rect)
 
-    def _encoded(self, even: Array) -> Array:
+    def _encoded(self, even: Array, rect: Rect) -> Array:
+        if isinstance(self.source, RawSource) and self.source.shading is not None:
+            even = even * self.source.shading.over(rect)[..., 1]
         return np.clip(srgb_encode(np.float32(self.light) * even), 0, 1)
 
     def small_luma(self) -> Array:
@@ -124,7 +126,7 @@ class Ground:
 
 def _linear(source: Source) -> Array:
     if isinstance(source, RawSource):
-        return apply_matrix(sensor_colours(source, LONGEST) * source.white_balance, source.camera_to_working)
+        return working_colours(source, LONGEST)
     stored = np.ascontiguousarray(shrunk(source.stored, LONGEST))
     small = PictureSource(source.path, stored, source.icc)
     return small.region(small.size.rect)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from crispgrain.arrays import Array
 
 from ..colour.spaces import SRGB_TO_WORKING, apply_matrix, luminance, srgb_decode
-from ..files.preview import embedded_preview, sensor_colours
+from ..files.preview import embedded_preview, working_colours
 from ..files.source import RawSource, Source
 from .base_curve import as_shown, by_histogram
 from .reading import Tones
@@ -49,7 +49,7 @@ def measure_lift(source: Source) -> float:
 
 
 def _own(source: RawSource) -> Array:
-    return apply_matrix(sensor_colours(source, LOOKED_AT) * source.white_balance, source.camera_to_working)
+    return working_colours(source, LOOKED_AT)
 
 
 def _lift(own: Array, preview: NDArray[np.uint8] | None) -> float:

@@ -9,7 +9,7 @@ from crispgrain.geometry import Size
 from crispgrain.restoration.fading import fading_of
 
 from ..colour.spaces import apply_matrix
-from ..files.preview import sensor_colours, shrunk
+from ..files.preview import balanced, sensor_colours, shrunk
 from ..files.source import PictureSource, RawSource, Source
 from ..frame import Frame
 from ..masks import Ground, blended
@@ -57,7 +57,7 @@ def overview(source: Source, resolved: Resolved, longest: int = 1600, ground: Gr
 
 def _from_cells(source: RawSource, longest: int, how: str) -> Array:
     sensor = sensor_colours(source, longest)
-    camera = highlights(sensor * source.white_balance, sensor, how)
+    camera = highlights(balanced(source, sensor), sensor, how)
     return apply_matrix(camera, source.camera_to_working)
 
 

@@ -48,7 +48,7 @@ def develop_with(
             sensor = pixels
             if pixels.ndim == 2:
                 sensor = _demosaiced(pixels, source.pattern_from(context.rect), source.white_balance, method)
-            pixels = in_working_space(sensor, source, str(values["highlights"]))
+            pixels = in_working_space(sensor, source, context.rect, str(values["highlights"]))
         return pixels
 
     return run

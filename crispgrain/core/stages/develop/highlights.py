@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from crispgrain.arrays import Array
-from crispgrain.strips import in_strips
+from crispgrain.geometry import Rect
+from crispgrain.strips import in_strips, in_strips_of
 
 from ...colour.spaces import apply_matrix, brightest
 from ...files.source import RawSource
@@ -13,10 +14,15 @@ from ...files.source import RawSource
 CLIPPED = 0.985  # share of saturation from which a sensor value no longer tells the truth
 
 
-@in_strips
-def in_working_space(sensor: Array, source: RawSource, how: str) -> Array:
-    """Sensor RGB (H x W x 3) balanced, its highlights treated, in the working space."""
-    return apply_matrix(highlights(sensor * source.white_balance, sensor, how), source.camera_to_working)
+def in_working_space(sensor: Array, source: RawSource, rect: Rect, how: str) -> Array:
+    """Sensor RGB (H x W x 3) of a rectangle balanced, shading undone, its highlights treated, in the working space."""
+
+    def worked(pixels: Array, gains: Array) -> Array:
+        return apply_matrix(highlights(pixels * gains, pixels, how), source.camera_to_working)
+
+    if source.shading is None:
+        return in_strips(worked)(sensor, source.white_balance)
+    return in_strips_of(2)(worked)(sensor, source.shading.over(rect) * source.white_balance)
 
 
 def highlights(balanced: Array, sensor: Array, how: str) -> Array:

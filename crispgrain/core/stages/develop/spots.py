@@ -9,7 +9,7 @@ from crispgrain.geometry import Rect, Size
 from crispgrain.restoration.healing import RIM, TRIED, Spot, best_patch
 
 from ...colour.spaces import srgb_encode
-from ...files.preview import sensor_colours
+from ...files.preview import balanced, sensor_colours
 from ...files.source import RawSource, Source
 from ...model import Drawn, Shape, Tool, ToolError, Values
 
@@ -105,7 +105,7 @@ def _seen(source: Source, rect: Rect) -> Array:
     """Encoded pixels of a rectangle; of a RAW its blocks of all colours, half or a third as many each way."""
     if isinstance(source, RawSource):
         part = source.part(rect)
-        return srgb_encode(sensor_colours(part, max(rect.width, rect.height)) * source.white_balance)
+        return srgb_encode(balanced(part, sensor_colours(part, max(rect.width, rect.height))))
     return srgb_encode(source.region(rect))
 
 

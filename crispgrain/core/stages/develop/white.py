@@ -13,9 +13,8 @@ from crispgrain.arrays import Array
 from crispgrain.geometry import Rect
 from crispgrain.restoration.illuminant import GUESSES, illuminant
 
-from ...colour.spaces import apply_matrix
 from ...colour.temperature import ILLUMINANTS, Chromaticity, in_working, kelvin_of, light_of, of_working
-from ...files.preview import sensor_colours
+from ...files.preview import working_colours
 from ...files.source import RawSource, Source
 from ...model import Drawn, Parameter, Shape, Tool, ToolError, Values
 from .lighting import PARAMETERS, light_gains
@@ -136,7 +135,7 @@ def light_as_shot(source: Source) -> Chromaticity | None:
 def _working(source: Source, rect: Rect) -> Array:
     if isinstance(source, RawSource):
         part = source.part(rect)
-        return apply_matrix(sensor_colours(part, 4 * AROUND) * source.white_balance, source.camera_to_working)
+        return working_colours(part, 4 * AROUND)
     return source.region(rect)
 
 
