@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from functools import reduce
 
 import cv2
 import numpy as np
@@ -24,7 +25,9 @@ RING = np.array([[1, 1, 1], [1, 0, 1], [1, 1, 1]], np.uint8)
 BESIDE = np.array([[0, 1, 0], [1, 0, 1], [0, 1, 0]], np.uint8)
 
 
-def found(mosaic: Array, sigma: Array, sure: float = SURE, pattern: NDArray[np.int8] = RGGB) -> NDArray[np.bool_]:
+def found(
+    mosaic: Array, lines: Sequence[tuple[float, float]], sure: float = SURE, pattern: NDArray[np.int8] = RGGB
+) -> NDArray[np.bool_]:
     """Where a mosaic has pixels that cannot be light.
 
     One stands out from all eight of the same colour around it by far more than noise, while the four beside it, of
@@ -34,21 +37,24 @@ def found(mosaic: Array, sigma: Array, sure: float = SURE, pattern: NDArray[np.i
     ----------
     mosaic : float32, H x W
         Begins with the cell ``pattern``; both sides even.
-    sigma : float32, H x W
-        Standard deviation of the noise.
+    lines
+        Noise of red, green and blue: variance = a x signal + b.
     sure : float
-        By how many of these it stands out at least.
+        By how many standard deviations of it a pixel stands out at least.
 
     Examples
     --------
     >>> dark = np.full((16, 16), 0.1, np.float32)
     >>> dark[6, 8] = 0.5
-    >>> np.argwhere(found(dark, np.full_like(dark, 0.01))).tolist()
+    >>> np.argwhere(found(dark, [(0.0, 1e-4)] * 3)).tolist()
     [[6, 8]]
     """
-    above, below, out = (np.empty_like(mosaic) for _ in range(3))
-    for own, plane, least, median, most in _around(mosaic, pattern):
+    above, below, out, sigma = (np.empty_like(mosaic) for _ in range(4))
+    for own, colour, plane, least, median, most in _around(mosaic, pattern):
+        a, b = lines[colour]
         above[own], below[own], out[own] = plane - most, least - plane, plane - median
+        # A dot's own light says nothing of its noise.
+        sigma[own] = np.sqrt(np.maximum(np.float32(a) * np.maximum(median, 0) + np.float32(b), np.float32(1e-12)))
     # None of the four beside it stands out more than a share of what it does, and noise.
     calm = cv2.dilate(np.abs(out), BESIDE) < SPREAD * np.abs(out) + ALLOWED * sigma
     hot = (above > sure * sigma) & (above > ALONE * out)
@@ -56,41 +62,50 @@ def found(mosaic: Array, sigma: Array, sure: float = SURE, pattern: NDArray[np.i
     return calm & (hot | dead)
 
 
-def calm(mosaic: Array, pattern: NDArray[np.int8]) -> Array:
-    """Medians of each pixel and the eight of its colour around it.
-
-    Examples
-    --------
-    >>> dark = np.full((16, 16), 0.1, np.float32)
-    >>> dark[6, 8] = 0.5
-    >>> bool(calm(dark, RGGB).max() == np.float32(0.1))
-    True
-    """
-    out = np.empty_like(mosaic)
-    for own, _, _, median, _ in _around(mosaic, pattern):
-        out[own] = median
-    return out
+Around = tuple[tuple[slice, slice], int, Array, Array, Array, Array]
 
 
-def _around(
-    mosaic: Array, pattern: NDArray[np.int8]
-) -> Iterator[tuple[tuple[slice, slice], Array, Array, Array, Array]]:
-    """For each place of the cell: its pixels, their values, least and most of the eight around, median of all nine."""
+def _around(mosaic: Array, pattern: NDArray[np.int8]) -> Iterator[Around]:
+    """For each place of the cell: its pixels, colour and values, least of the eight around, median of nine, most."""
     size = len(pattern)
     if is_bayer(pattern):
         for y, x in np.ndindex(2, 2):
             plane = np.ascontiguousarray(mosaic[y::2, x::2])
             least = cv2.erode(plane, RING, borderType=cv2.BORDER_REFLECT_101)
             most = cv2.dilate(plane, RING, borderType=cv2.BORDER_REFLECT_101)
-            yield np.s_[y::2, x::2], plane, least, cv2.medianBlur(plane, 3), most
+            yield np.s_[y::2, x::2], int(pattern[y, x]), plane, least, cv2.medianBlur(plane, 3), most
         return
     grown = mosaic[mirrored(pattern, mosaic.shape, (REACH, REACH), (REACH, REACH))]
     for y, x in np.ndindex(pattern.shape):
-        plane = mosaic[y::size, x::size]
+        plane = np.ascontiguousarray(mosaic[y::size, x::size])
         rows, columns = plane.shape
         near = [grown[REACH + y + i :: size, REACH + x + j :: size] for i, j in _nearest(pattern, y, x)]
-        nine = np.stack([plane, *(there[:rows, :columns] for there in near)])
-        yield np.s_[y::size, x::size], plane, nine[1:].min(0), np.median(nine, axis=0), nine[1:].max(0)
+        eight = [np.ascontiguousarray(there[:rows, :columns]) for there in near]
+        least, most = (reduce(end, eight) for end in (np.minimum, np.maximum))
+        yield np.s_[y::size, x::size], int(pattern[y, x]), plane, least, median_of_nine([plane, *eight]), most
+
+
+# Which two are put in order, one after the other, until the middle one is in the middle (J. L. Smith, "Implementing
+# median filters in XC4000E FPGAs", Xcell 23, 1996; the order is from memory, and checked against the median).
+EXCHANGES = (
+    (1, 2), (4, 5), (7, 8), (0, 1), (3, 4), (6, 7), (1, 2), (4, 5), (7, 8), (0, 3), (5, 8), (4, 7), (3, 6), (1, 4),
+    (2, 5), (4, 7), (4, 2), (6, 4), (4, 2),
+)  # fmt: skip
+
+
+def median_of_nine(values: list[Array]) -> Array:
+    """The median of nine arrays, place by place: many times as fast as sorting each place.
+
+    Examples
+    --------
+    >>> nine = np.random.default_rng(0).random((9, 1000))
+    >>> bool(np.array_equal(median_of_nine(list(nine)), np.median(nine, axis=0)))
+    True
+    """
+    values = list(values)
+    for low, high in EXCHANGES:
+        values[low], values[high] = np.minimum(values[low], values[high]), np.maximum(values[low], values[high])
+    return values[4]
 
 
 def _nearest(pattern: NDArray[np.int8], y: int, x: int) -> list[tuple[int, int]]:
@@ -111,7 +126,7 @@ def filled(mosaic: Array, where: NDArray[np.bool_], pattern: NDArray[np.int8] = 
     --------
     >>> dark = np.full((16, 16), 0.1, np.float32)
     >>> dark[6, 8] = 0.5
-    >>> bool((filled(dark, found(dark, np.full_like(dark, 0.01))) == np.float32(0.1)).all())
+    >>> bool((filled(dark, found(dark, [(0.0, 1e-4)] * 3)) == np.float32(0.1)).all())
     True
     """
     rows, columns = np.nonzero(where)

@@ -85,7 +85,7 @@ def directional(mosaic: Array, pattern: NDArray[np.int8]) -> Array:
     ((16, 16, 3), True)
     """
     if not is_bayer(pattern):
-        return normalised_convolution.adaptive(mosaic, colour_masks(pattern, *mosaic.shape))
+        return normalised_convolution.adaptive(mosaic, pattern)
     red, green, blue = colour_masks(pattern, *mosaic.shape)
     greens, chromas, activity = [], [], []
     for axis in (1, 0):
@@ -156,7 +156,7 @@ def linear(mosaic: Array, pattern: NDArray[np.int8]) -> Array:
     True
     """
     if not is_bayer(pattern):
-        return normalised_convolution.plain(mosaic, colour_masks(pattern, *mosaic.shape))
+        return normalised_convolution.plain(mosaic, pattern)
     red, green, blue = colour_masks(pattern, *mosaic.shape)
 
     def filtered(kernel: NDArray[np.float64]) -> Array:

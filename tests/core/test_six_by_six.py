@@ -17,7 +17,6 @@ from crispgrain.core.files.preview import sensor_colours
 from crispgrain.core.files.reduce import noise_left, reduced
 from crispgrain.core.masks import Ground
 from crispgrain.core.meter import measure
-from crispgrain.core.meter.suspects import mosaic_sigma
 from crispgrain.core.model import Stage
 from crispgrain.core.resolve import resolve
 from crispgrain.core.shot import Shot, open_shot
@@ -189,10 +188,11 @@ def test_models_of_bayer_s_cells_say_why_another_is_taken(shot):
 
 def test_a_hot_pixel_is_found_and_filled_at_every_place_of_the_cell(shot):
     noise, colour = shot.reading.noise, np.array([0.3, 0.2, 0.1])
+    lines = list(zip(noise.a, noise.b, strict=True))
     for y, x in np.ndindex(6, 6):
         mosaic = seen_of(np.broadcast_to(colour, (60, 60, 3)))
         mosaic[24 + y, 30 + x] = 0.9
-        where = defect_pixels.found(mosaic, mosaic_sigma(mosaic, SIX_BY_SIX, noise), pattern=SIX_BY_SIX)
+        where = defect_pixels.found(mosaic, lines, pattern=SIX_BY_SIX)
         assert np.argwhere(where).tolist() == [[24 + y, 30 + x]]
         even = seen_of(np.broadcast_to(colour, (60, 60, 3)))
         np.testing.assert_allclose(defect_pixels.filled(mosaic, where, SIX_BY_SIX), even)

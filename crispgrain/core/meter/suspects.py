@@ -16,7 +16,6 @@ from numpy.typing import NDArray
 from crispgrain.arrays import Array
 from crispgrain.geometry import Rect
 from crispgrain.restoration import defect_pixels
-from crispgrain.restoration.cells import repeated
 
 from ..files.source import RawSource
 from .reading import Noise
@@ -37,23 +36,16 @@ class Suspects:
     scene: Array
 
 
-def mosaic_sigma(mosaic: Array, pattern: NDArray[np.int8], noise: Noise) -> Array:
-    """Sigma of the noise of each pixel of a mosaic that begins with a pattern."""
-    assert noise.a is not None and noise.b is not None
-    a, b = (repeated(np.array(line, np.float32)[pattern], *mosaic.shape) for line in (noise.a, noise.b))
-    light = np.maximum(defect_pixels.calm(mosaic, pattern), 0)  # a dot's own says nothing
-    return np.sqrt(np.maximum(a * light + b, np.float32(1e-12)))
-
-
 def suspects_of(source: RawSource, noise: Noise) -> Suspects:
     """What stands out of a shot; nothing where that is texture."""
-    found, rough = [], []
+    assert noise.a is not None and noise.b is not None
+    found, rough, lines = [], [], tuple(zip(noise.a, noise.b, strict=True))
     height, width = source.size.height, source.size.width
     for top in range(0, height, STRIP):
         begin, end = max(top - defect_pixels.REACH, 0), min(top + STRIP + defect_pixels.REACH, height)
         rect = Rect.between(begin, 0, end, width)
         mosaic, pattern = source.region(rect), source.pattern_from(rect)
-        where = defect_pixels.found(mosaic, mosaic_sigma(mosaic, pattern, noise), STANDING_OUT, pattern)
+        where = defect_pixels.found(mosaic, lines, STANDING_OUT, pattern)
         inner = where[top - begin : top - begin + STRIP]
         found.append(np.flatnonzero(inner).astype(np.int32) + np.int32(top * width))
         rough.append(cv2.resize(mosaic, (SCENE, max(1, len(mosaic) // 64)), interpolation=cv2.INTER_AREA))

@@ -6,7 +6,7 @@ from crispgrain.arrays import Array
 from crispgrain.restoration import defect_pixels
 
 from ...files.source import RawSource
-from ...meter.suspects import mosaic_sigma, within
+from ...meter.suspects import within
 from ...model import Context, Parameter, Values
 
 KNOWN, LEAVE, FILL = "known", "leave", "fill"
@@ -29,6 +29,7 @@ def undotted(mosaic: Array, values: Values, context: Context) -> Array:
     if source.defects is not None:
         mosaic = defect_pixels.filled(mosaic, within(source.defects, source.size.width, context.rect), pattern)
     if values["dots"] == FILL and noise.a is not None and noise.b is not None:
-        where = defect_pixels.found(mosaic, mosaic_sigma(mosaic, pattern, noise), pattern=pattern)
+        lines = tuple(zip(noise.a, noise.b, strict=True))
+        where = defect_pixels.found(mosaic, lines, pattern=pattern)
         mosaic = defect_pixels.filled(mosaic, where, pattern)
     return mosaic
