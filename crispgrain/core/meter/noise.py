@@ -7,16 +7,22 @@ from numpy.typing import NDArray
 from scipy.special import chdtri  # scipy.stats would take a second to import
 
 from crispgrain.arrays import Array
-from crispgrain.geometry import Rect, Size
 
 from ..colour.spaces import OPPONENT, WORKING_TO_SRGB, srgb_decode, to_opponent
 from ..files.source import PictureSource, RawSource
+from .corners import corner_gain, gain_in, pieces
+from .noise_line import (
+    SAMPLE_EDGE,
+    by_tone,
+    fit_line,
+    sample_rects,
+    smooth_variance,
+    variance_by_signal,
+    with_shot_noise,
+)  # fmt: skip
 from .patches import GREEN, cosine_split, frequencies, patches_by_colour, patches_of
 from .reading import Noise
 
-BINS = 12
-LEAST_PATCHES = 800  # the mean of fewer says little
-MOST_READ_NOISE, ROUNDS = 10.0, 4  # times what is usual beside so much shot noise; steps towards agreement
 BEYOND_PROFILE = 1.5  # more than this times what the file says of its sensor is texture
 # A patch among the weakest tenth, as a share of the mean; set on photographs by trial.
 TEXTURE, CERTAIN_NOISE = 0.12, 0.2
@@ -27,127 +33,19 @@ LEAST_COLOUR = 0.01  # of white; a picture with less has none
 # For a camera's noise over many shots: finer ranges of tones, of which some shot has smooth ones, and of each the
 # weaker patches; chosen on textured photographs of the training set, through the simulated camera.
 FINE_BINS, FINE_LEAST, WEAKER = 24, 400, 0.3
-SAMPLE_EDGE = 96
-SAMPLES = 120
-
-
-def sample_rects(size: Size, edge: int = SAMPLE_EDGE, count: int = SAMPLES) -> list[Rect]:
-    """Up to ``count`` squares spread evenly over a picture, starting on even rows and columns."""
-    if size.height * size.width <= edge * edge * count:
-        return [size.rect]
-    across = max(1, round((count * size.width / size.height) ** 0.5))
-    down = max(1, count // across)
-    return [
-        Rect(
-            int((size.height - edge) * (i + 0.5) / down) // 2 * 2,
-            int((size.width - edge) * (j + 0.5) / across) // 2 * 2,
-            edge,
-            edge,
-        ).intersect(size.rect)
-        for i in range(down)
-        for j in range(across)
-    ]
-
-
-def smooth_variance(patches: Array) -> tuple[float, NDArray[np.bool_]]:
-    """Variance of white noise in patches (n x 25) of a picture that is anything underneath.
-
-    Also says which patches it comes from: where noise depends on tone, the
-    smoothest patches of a range of tones are its darkest, and the variance
-    belongs to their tone and no other.
-
-    In the cosine domain white noise is equally strong and independent in every
-    coefficient. Patches are chosen by their low frequencies, where structure
-    shows first, and measured by their high ones, so that choosing does not bias
-    the measure. The choice starts from the smoothest fifth and lets in what
-    pure noise of the strength found would let in.
-
-    References
-    ----------
-    N. Ponomarenko et al., "An automatic approach to lossy compression of AVIRIS
-    images", IGARSS 2007; M. Colom, A. Buades, "Analysis and extension of the
-    Ponomarenko et al. method, estimating a noise curve from a single image",
-    Image Processing On Line 3, 2013.
-    """
-    structure, strength = frequencies(patches)
-    freedom = int(cosine_split()[1].sum())
-    median_of_noise = chdtri(freedom, 0.5) / freedom
-    chosen = structure <= np.quantile(structure, 0.2)
-    for _ in range(6):
-        variance = float(strength[chosen].mean())
-        wider = structure < variance * median_of_noise
-        if wider.sum() < LEAST_PATCHES // 4:
-            break
-        chosen = wider
-    return float(strength[chosen].mean()), chosen
-
-
-def by_tone(tones: NDArray, bins: int = BINS, least: int = LEAST_PATCHES) -> list[NDArray[np.intp]]:
-    """Patches sorted into bins by tone, as their numbers.
-
-    Bins are of equal width; those with fewer than ``least`` patches are joined to the next.
-    """
-    order = np.argsort(tones, kind="stable")
-    if len(order) < least:
-        return []
-    edges = np.searchsorted(tones[order], np.linspace(tones[order[0]], tones[order[-1]], bins + 1)[1:-1])
-    cuts = [0]
-    for edge in edges:
-        if edge - cuts[-1] >= least and len(order) - edge >= least:
-            cuts.append(int(edge))
-    return np.split(order, cuts[1:])
-
-
-def fit_line(signal: NDArray, variance: NDArray, count: NDArray) -> tuple[float, float]:
-    """Robust fit of variance = a x signal + b with a, b >= 0.
-
-    Texture can only add to a measured variance, so points above the line are
-    trusted less, and the more so at each round.
-    """
-    weight = count / np.maximum(variance, 1e-12) ** 2
-    a = b = 0.0
-    for tolerance in np.geomspace(0.5, 0.05, 12):
-        design = np.stack([signal, np.ones_like(signal)], axis=1) * np.sqrt(weight)[:, None]
-        a, b = np.linalg.lstsq(design, variance * np.sqrt(weight), rcond=None)[0]
-        if b < 0:
-            a, b = float((weight * signal * variance).sum() / max((weight * signal**2).sum(), 1e-30)), 0.0
-        if a < 0:
-            a, b = 0.0, float((weight * variance).sum() / weight.sum())
-        expected = np.maximum(a * signal + b, 1e-12)
-        excess = np.maximum(variance / expected - 1, 0)
-        weight = count / expected**2 / (1 + (excess / tolerance) ** 2)
-    return float(max(a, 0.0)), float(max(b, 0.0))
-
-
-def with_shot_noise(a: float, b: float, signal: NDArray) -> tuple[float, float]:
-    """A line of noise with as much shot noise as any sensor has beside so much read noise.
-
-    Where the darkest parts alone are smooth, their variance says nothing of how noise grows with the signal.
-
-    References
-    ----------
-    T. Brooks et al., "Unprocessing images for learned raw denoising", CVPR 2019: ln b is 2.18 ln a + 1.2 on average
-    over a set of cameras; up to :data:`MOST_READ_NOISE` times that b is believed here.
-    """
-    darkest = max(float(signal.min()), 0.0)
-    total = a * darkest + b
-    for _ in range(ROUNDS):
-        least = float(np.exp((np.log(max(b, 1e-12) / MOST_READ_NOISE) - 1.2) / 2.18))
-        if a >= least:
-            break
-        a = least if least * darkest < total else total / max(darkest, 1e-12)
-        b = max(total - a * darkest, 0.0)
-    return a, b
 
 
 def mosaic_noise(source: RawSource) -> Noise:
     """Noise of a RAW: (a, b) per colour from the mosaic, and what that means in the developed picture."""
     gathered: list[list[Array]] = [[], [], []]
-    for rect in sample_rects(source.size, 2 * SAMPLE_EDGE):
+    corner = corner_gain(source)
+    for rect in pieces(source.size) if corner > 1 else sample_rects(source.size, 2 * SAMPLE_EDGE):
+        # As if nothing had been put right: what is left of that is one line for the whole picture.
+        gain = gain_in(rect, source.size, corner)
         for of, patches in patches_by_colour(source.region(rect), source.pattern_from(rect)):
-            gathered[of].append(patches)
+            gathered[of].append(patches if corner == 1 else patches / gain)
     patches_of_colour = [np.concatenate(patches) for patches in gathered]
-    measured = [_variance_by_signal(patches) for patches in patches_of_colour]
+    measured = [variance_by_signal(patches) for patches in patches_of_colour]
     together = np.concatenate(measured)
     if len(together) < 4:
         lines, confidence = [_from_profile(source, c) for c in range(3)], 0.1
@@ -159,7 +57,7 @@ def mosaic_noise(source: RawSource) -> Noise:
     return Noise(
         float(np.median(luma)), float(np.median(colour)), tuple(levels.tolist()), tuple(luma.tolist()),
         tuple(colour.tolist()), a, b, confidence, _equivalent_iso(source, a[GREEN]),  # type: ignore[arg-type]
-        tuple(point for patches in patches_of_colour for point in sensor_points(patches)),
+        tuple(point for patches in patches_of_colour for point in sensor_points(patches)), corner=corner,
     )  # fmt: skip
 
 
@@ -184,19 +82,6 @@ def _equivalent_iso(source: RawSource, a: float) -> float | None:
     if source.noise_profile is None or not source.facts.iso or source.noise_profile[GREEN, 0] <= 0:
         return None
     return float(source.facts.iso * a / source.noise_profile[GREEN, 0])
-
-
-def _variance_by_signal(patches: Array) -> NDArray:
-    """Rows of (signal, variance, patches) for one colour, in equal steps of the root of the signal.
-
-    Along these shot noise changes evenly.
-    """
-    signal = patches.mean(axis=1)
-    rows = []
-    for part in by_tone(np.sqrt(np.maximum(signal, 0))):
-        variance, chosen = smooth_variance(patches[part])
-        rows.append((float(signal[part][chosen].mean()), variance, len(part)))
-    return np.array(rows).reshape(-1, 3)
 
 
 def _lines(measured: list[NDArray], common: tuple[float, float]) -> list[tuple[float, float]]:

@@ -40,6 +40,9 @@ class Noise:
         For RAW: what it adds to what is known of its camera, (signal, variance, patches) by range of tones.
     shots : int
         From how many shots of the same camera ``a`` and ``b`` are; 1 if from this one alone.
+    corner : float
+        By how much the corners of a RAW were brightened before it was written. ``a`` and ``b`` are those of the middle;
+        where the gain is g, the variance is a g x signal + b g^2.
     """
 
     luminance: float = 0.0
@@ -53,6 +56,7 @@ class Noise:
     iso: float | None = None
     points: tuple[tuple[float, float, float], ...] = ()
     shots: int = 1
+    corner: float = 1.0
 
     def sigma_at(self, luma: NDArray[np.float32], colour: bool) -> NDArray[np.float32]:
         """Standard deviation, in encoded units 0..1, at encoded luma values 0..1."""

@@ -95,5 +95,6 @@ def told(source: Source, reading: Reading, sensor: SensorNoise | None) -> Readin
     known = Noise(
         float(np.median(luma)), float(np.median(colour)), tuple(levels.tolist()), tuple(luma.tolist()),
         tuple(colour.tolist()), (sensor.a,) * 3, (sensor.b,) * 3, 1.0, noise.iso, noise.points, sensor.shots,
+        noise.corner,
     )  # fmt: skip
     return replace(reading, noise=known)

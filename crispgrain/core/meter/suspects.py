@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from crispgrain.arrays import Array
 from crispgrain.geometry import Rect
 from crispgrain.restoration import defect_pixels
+from crispgrain.restoration.radial_gain import radial_gain
 
 from ..files.source import RawSource
 from .reading import Noise
@@ -45,6 +46,8 @@ def suspects_of(source: RawSource, noise: Noise) -> Suspects:
         begin, end = max(top - defect_pixels.REACH, 0), min(top + STRIP + defect_pixels.REACH, height)
         rect = Rect.between(begin, 0, end, width)
         mosaic, pattern = source.region(rect), source.pattern_from(rect)
+        if noise.corner > 1:
+            mosaic = mosaic / radial_gain(rect, source.size, noise.corner)
         where = defect_pixels.found(mosaic, lines, STANDING_OUT, pattern)
         inner = where[top - begin : top - begin + STRIP]
         found.append(np.flatnonzero(inner).astype(np.int32) + np.int32(top * width))

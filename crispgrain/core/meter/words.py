@@ -45,6 +45,8 @@ def noise_words(noise: Noise) -> list[str]:
         at = noise.levels[max(range(len(noise.levels)), key=lambda i: noise.luminance_at[i])]
         where = "shadows" if at < 0.35 else "middle tones" if at < 0.7 else "highlights"
         lines.append(f"strongest in the {where}: {max(noise.luminance_at):.1f}")
+    if noise.corner > 1:
+        lines.append(f"up to {noise.corner:.1f} times as strong in the corners, which the camera has brightened")
     if noise.shots > 1:
         lines.append(f"as {noise.shots} shots of this camera tell together")
     if noise.iso is not None:

@@ -9,9 +9,11 @@ from ...files.source import RawSource
 from ...model import Context, Domain, Model, Stage, Values
 from . import dots
 from .dots import DOTS, undotted
+from .levelled import levelled
 from .parameters import STRENGTHS, after, summary
 
 
+@levelled
 def run(mosaic: Array, values: Values, context: Context) -> Array:
     source, noise = context.source, context.noise
     assert isinstance(source, RawSource) and noise.a is not None and noise.b is not None

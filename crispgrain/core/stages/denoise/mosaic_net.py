@@ -12,6 +12,7 @@ from ...networks import ensemble, runtime
 from ...networks.mosaic import MULTIPLE, NAME, REACH, Refinement, Sensor, denoised
 from . import dots
 from .dots import DOTS, undotted
+from .levelled import levelled
 from .parameters import STRENGTHS, after_demosaicing, summary
 
 EFFORT = replace(
@@ -21,6 +22,7 @@ EFFORT = replace(
 TILE = 384  # px; smaller ones would be mostly margin
 
 
+@levelled
 def run(mosaic: Array, values: Values, context: Context, refined: Refinement | None = None) -> Array:
     """``refined`` makes more of the network's result."""
     source, noise = context.source, context.noise
