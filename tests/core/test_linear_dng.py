@@ -89,3 +89,11 @@ def test_finished_pictures_are_refused(tmp_path):
     with pytest.raises(ShotError, match=r"x.png: a linear DNG is made of RAW only"):
         export(shot.pipeline(Treatment().only([]).set("print.format", "dng")), tmp_path / "out")
     assert not list(tmp_path.glob("out/*"))
+
+
+def test_opened_again_it_is_a_finished_picture_and_that_is_said(written):
+    source = open_shot(written[2]).source
+    assert not source.is_raw
+    assert (
+        "The file has all colours of every pixel already: it is treated as a finished picture." in source.facts.remarks
+    )

@@ -159,7 +159,12 @@ def _demosaiced_by_libraw(raw: rawpy.RawPy, path: Path, facts: Facts) -> Picture
     )  # fmt: skip
     # LibRaw's XYZ has D65 for white; taken to linear sRGB primaries here, unclipped.
     linear = rgb.astype(np.float32) / 65535 @ np.linalg.inv(to_xyz(SRGB)).T.astype(np.float32)
-    remark = "This sensor's colours are in no known order: LibRaw demosaiced it; it is treated as a finished picture."
+    if raw.raw_type == rawpy.RawType.Flat:
+        remark = (
+            "This sensor's colours are in no known order: LibRaw demosaiced it; it is treated as a finished picture."
+        )
+    else:
+        remark = "The file has all colours of every pixel already: it is treated as a finished picture."
     return PictureSource(
         path, linear @ SRGB_TO_WORKING.T, icc.working_profile(), facts=replace(facts, remarks=(*facts.remarks, remark))
     )

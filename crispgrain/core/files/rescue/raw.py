@@ -55,7 +55,7 @@ def rescued_raw(path: Path, neighbours: list[Path], keep: Path) -> tuple[np.ndar
         except ShotError as error:
             raise ValueError(error.cause) from error
         if not isinstance(source, RawSource):
-            raise ValueError("its sensor's colours are in no known order")
+            raise ValueError("it has no mosaic of a sensor known here")
         mosaics.append(source.mosaic)
     return mosaics[0] != mosaics[1], said
 
