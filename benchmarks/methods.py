@@ -100,15 +100,25 @@ def bm3d_colour(case: tuple[NDArray, float]) -> NDArray:
     return bm3d.bm3d_rgb(case[0], case[1])
 
 
+def _plan(settings: dict[str, Any], plan: Treatment = NOTHING) -> Treatment:
+    for name, value in settings.items():
+        plan = plan.set(name, value)
+    return plan
+
+
 def ours_file(path: str, treatment: dict[str, Any], profile: bool = True) -> NDArray:
     """A file with the meter's own reading of it; ``profile``: whether a RAW's noise profile may be looked at."""
     source = read_shot(Path(path))
     if isinstance(source, RawSource) and not profile:
         source = replace(source, noise_profile=None)
-    plan = NOTHING
-    for name, value in treatment.items():
-        plan = plan.set(name, value)
-    return _treated(source, plan, measure(source))
+    return _treated(source, _plan(treatment), measure(source))
+
+
+def ours_told_even(path: str, treatment: dict[str, Any]) -> NDArray:
+    """A RAW taken for one whose noise is alike everywhere."""
+    source = read_shot(Path(path))
+    reading = measure(source)
+    return _treated(source, _plan(treatment), replace(reading, noise=replace(reading.noise, corner=1.0)))
 
 
 def ours_known(path: str, treatment: dict[str, Any]) -> NDArray:
@@ -116,19 +126,13 @@ def ours_known(path: str, treatment: dict[str, Any]) -> NDArray:
     store, file = Store(Path(path).with_suffix(".store")), Path(path)
     learn(sorted(file.parent.glob(f"{file.stem} other *")), store)
     shot = known_shot(file, store)
-    plan = NOTHING
-    for name, value in treatment.items():
-        plan = plan.set(name, value)
-    return _treated(shot.source, plan, shot.reading)
+    return _treated(shot.source, _plan(treatment), shot.reading)
 
 
 def ours_metered(path: str, treatment: dict[str, Any]) -> NDArray:
     """A file with all that is not given left to the meter."""
     source = read_shot(Path(path))
-    plan = Treatment()
-    for name, value in treatment.items():
-        plan = plan.set(name, value)
-    return _treated(source, plan, measure(source))
+    return _treated(source, _plan(treatment, Treatment()), measure(source))
 
 
 def file_bicubic(path: str, factor: int = 4) -> NDArray:
@@ -143,10 +147,7 @@ def libraw(path: str, algorithm: str) -> NDArray:
 def libraw_then_ours(path: str, algorithm: str, treatment: dict[str, Any]) -> NDArray:
     """LibRaw's own rendering, treated as a finished picture."""
     rendered = PictureSource(Path(path), _by_libraw(path, algorithm), icc.linear_srgb_profile())
-    plan = NOTHING
-    for name, value in treatment.items():
-        plan = plan.set(name, value)
-    return _treated(rendered, plan, measure(rendered))
+    return _treated(rendered, _plan(treatment), measure(rendered))
 
 
 def _by_libraw(path: str, algorithm: str) -> NDArray:
