@@ -10,6 +10,8 @@ from crispgrain.core.networks import ensemble, providers, runtime
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
 from crispgrain.core.treatment import Treatment
+from crispgrain.restoration.cells import SIX_BY_SIX
+from crispgrain.restoration.demosaic import colour_masks
 from crispgrain.simulation import camera
 from tests.conftest import photograph, psnr
 
@@ -25,6 +27,11 @@ def inputs_of(name: str, sigma: float = 0.03) -> dict[str, np.ndarray]:
     noisy = np.clip(truth + np.random.default_rng(2).normal(0, sigma, truth.shape), 0, 1).astype(np.float32)
     if name.startswith("mosaic"):
         return {"mosaic": noisy[None, None, ..., 1], "sigma": np.full((1, 1, 128, 128), sigma, np.float32)}
+    if name.startswith("six"):
+        masks = colour_masks(SIX_BY_SIX, *noisy.shape[:2])
+        mosaic = np.select(masks, np.moveaxis(noisy, -1, 0))[None, None].astype(np.float32)
+        sigmas = np.full((1, 1, 128, 128), sigma, np.float32)
+        return {"mosaic": mosaic, "sigma": sigmas, "measured": np.stack(masks)[None].astype(np.float32)}
     picture = noisy.transpose(2, 0, 1)[None]
     if name.startswith(("detail", "restore")):
         return {"picture": picture}
@@ -43,7 +50,7 @@ def test_8_bits_give_nearly_what_floats_give(name):
 
 
 def test_every_day_networks_are_there_in_both_ways():
-    assert {"photo-net", "sharp-net", "mosaic-net", "detail-net-x2", "detail-net-x4"} <= set(ROUNDED)
+    assert {"photo-net", "sharp-net", "mosaic-net", "six-by-six-net", "detail-net-x2", "detail-net-x4"} <= set(ROUNDED)
 
 
 @here

