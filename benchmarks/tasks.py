@@ -193,10 +193,11 @@ def as_written(folder: Path) -> Iterator[Task]:
                 stored = np.clip(values, 0, used.white).astype(np.uint16)
                 write_dng(path, stored, used, iso, Fraction(1, 60), "2026:03:14 16:20:08")
                 cases.append((str(path), m.encoded(clean)))
-            methods = [("**Mosaic net**", partial(m.ours_file, treatment=net))]
-            if "shading" in words:
-                methods.append(("**Mosaic net**, told even noise", partial(m.ours_told_even, treatment=net)))
-            yield f"RAW file, {words}, ISO {iso}", cases, methods
+            even = [("**Mosaic net**, told even noise", partial(m.ours_told_even, treatment=net))]
+            yield (
+                f"RAW file, {words}, ISO {iso}", cases,
+                [("**Mosaic net**", partial(m.ours_file, treatment=net)), *(even if "shading" in words else [])],
+            )  # fmt: skip
         cases = []
         dark = replace(used, shading=2.5)
         for number, clean in enumerate(_grown_truths()):
