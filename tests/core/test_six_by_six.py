@@ -151,6 +151,16 @@ def near(picture: np.ndarray, clean: np.ndarray) -> float:
     return psnr(picture[inner], encoded(clean)[inner])
 
 
+@pytest.mark.parametrize("start", [(1, 0), (0, 1), (3, 3), (5, 2)])
+def test_the_network_makes_the_same_wherever_the_cell_begins(shot, start):
+    down, right = start
+    rect = Rect(down, right, 200, 240)
+    part = Shot(shot.source.part(rect, ("part", start)), shot.reading)
+    inner = np.s_[60:-60, 60:-60]
+    whole = encoded(result(shot, DENOISED))[rect.slices]
+    assert psnr(encoded(result(part, DENOISED))[inner], whole[inner]) > 45
+
+
 def test_strength_none_leaves_the_noise(shot):
     """Nothing taken off: what comes out is as noisy as the demosaiced mosaic."""
     kept = result(shot, DENOISED.set("denoise.luminance", 0.0).set("denoise.colour", 0.0))
