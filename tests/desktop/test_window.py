@@ -619,7 +619,7 @@ def test_checksums_are_written_beside_the_results(opened, qtbot, tmp_path):
     dialog.format.setCurrentIndex(dialog.format.findData("jpeg"))
     dialog.sums.setChecked(True)
     opened.export_flow.export([0, 2], dialog)
-    qtbot.waitUntil(lambda: (out / "SHA256SUMS").exists(), timeout=PATIENCE)
+    qtbot.waitUntil(lambda: "checksums: SHA256SUMS" in opened.status.words.text(), timeout=PATIENCE)
     lines = dict(line.split("  ")[::-1] for line in (out / "SHA256SUMS").read_text().splitlines())
     written = {p.name: hashlib.sha256(p.read_bytes()).hexdigest() for p in out.glob("*.jpg")}
     assert len(written) == 2 and lines == written

@@ -245,6 +245,6 @@ class Window(QMainWindow):
                 return
         self.ahead.stop()
         self.strip.close_strip()
-        for part in (self.display, self.exporter, self.thumbnails, self.background, self.session):
+        for part in (self.display, self.export_flow, self.exporter, self.thumbnails, self.background, self.session):
             part.close()
         super().closeEvent(event)
