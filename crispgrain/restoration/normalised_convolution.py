@@ -38,9 +38,10 @@ REACH = 2 * RADIUS + 1 + SEEN_RADIUS + RADIUS  # colours, an edge in them, green
 
 
 def plain(mosaic: Array, pattern: Cell) -> Array:
-    """Colours (H x W x 3) of a mosaic (H x W): green by itself, red and blue by how they differ from it.
+    """Colours (float32, H x W x 3) of a mosaic (float32, H x W): green by itself, red and blue by their difference.
 
-    Weights are the same in all directions.
+    ``pattern`` is the cell that the mosaic begins with; values may have any range. Weights are the same in all
+    directions.
 
     Examples
     --------

@@ -15,8 +15,9 @@ from .patches import GREEN, patches_by_colour
 PIECE = 96  # px
 RINGS = (0.4, 0.6, 0.75, 0.88)  # where one ends and the next begins; the corners are at 1
 CANDIDATES = np.arange(1.0, 4.01, 0.125)
-# Share of the misfit of noise that is alike everywhere which has to be explained. By trial on forty training
-# photographs at ISO 200 to 12800: those with even noise keep 0.82 or more, with 2.5 in the corners mostly 0.1 to 0.6.
+# Of the misfit to noise that is alike everywhere at most so much may be left. Chosen on ten training photographs at
+# each of ISO 200, 800, 3200 and 12800: even noise keeps 0.82 or more, a gain of 2.5 mostly 0.1 to 0.6. How it does on
+# more of them is in docs/benchmarks.md.
 SURE = 0.7
 FAR_OFF = 0.5  # of a variance, as a logarithm; what is farther off is texture and counts as this
 LEAST_RINGS = 3
@@ -24,7 +25,7 @@ FEWEST = 300  # patches of a tone in a ring
 
 
 def corner_gain(source: RawSource) -> float:
-    """By how much the corners of a RAW were brightened before it was written; 1 if that is not sure.
+    """By how much the corners of a RAW were brightened before it was written, 1 to 4; 1 if that is not sure.
 
     Where light was multiplied by g, the noise of a sensor with variance a x + b has variance a g x + b g^2. That g is
     taken, growing with the square of the distance, under which one line fits the noise of all greens best.
