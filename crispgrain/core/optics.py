@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -10,6 +11,7 @@ from numpy.typing import NDArray
 from crispgrain.geometry import Size
 
 Floats = NDArray[np.float64]
+Terms = tuple[float, ...]
 ROUNDS = 30  # of the way back's fixed point; distortions shrink the error at least by three at each
 
 
@@ -39,12 +41,12 @@ class Radial:
     x: float
     y: float
     unit: float
-    terms: tuple[float, ...]
+    terms: Terms
     reach: float = 4.0
     back: bool = False
 
     @classmethod
-    def about_middle(cls, size: Size, terms: tuple[float, ...]) -> Radial:
+    def about_middle(cls, size: Size, terms: Terms) -> Radial:
         """Of a picture whose corners are at a radius of 1."""
         return cls(size.width / 2, size.height / 2, float(np.hypot(size.width, size.height)) / 2, terms)
 
@@ -92,6 +94,39 @@ class Optics:
             return np.ones(x.shape, np.float32)
         radius = np.hypot(x - self.light.x, y - self.light.y) / self.light.unit
         return (1 / np.maximum(self.light.factor(radius), LEAST_LIGHT)).astype(np.float32)
+
+
+@dataclass(frozen=True)
+class LensProfile:
+    """Of one lens at one setting; radii are 1 in the picture's corners, terms as in :class:`Radial`.
+
+    ``bends`` is from a straight picture to what the lens drew, ``red`` and ``blue`` from where it drew green to where
+    it drew these, ``light`` the share of the light that arrived. Empty where nothing is known.
+    """
+
+    name: str
+    bends: Terms = ()
+    red: Terms = ()
+    blue: Terms = ()
+    light: Terms = ()
+
+
+def fitted(radius: NDArray, factor: NDArray, powers: Iterable[int]) -> Terms:
+    """Coefficients of a polynomial of some powers of the radius, by least squares, the constant first.
+
+    Examples
+    --------
+    >>> radius = np.linspace(0, 1, 50)
+    >>> [round(t, 6) for t in fitted(radius, 1 - 0.25 * radius**2, (0, 2))]
+    [1.0, 0.0, -0.25]
+    """
+    powers = tuple(powers)
+    seen = radius > 0.02  # in the very middle a quotient says nothing
+    columns = np.stack([radius[seen] ** p for p in powers], axis=1)
+    found = np.linalg.lstsq(columns, factor[seen].astype(float), rcond=None)[0]
+    terms = np.zeros(max(powers) + 1)
+    terms[list(powers)] = found
+    return tuple(float(t) for t in terms)
 
 
 LEAST_LIGHT = 1 / 16  # four stops; more can only be a mistake

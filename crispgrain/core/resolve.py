@@ -104,8 +104,9 @@ def for_lens(resolved: Resolved, source: Source) -> Resolved:
             return operation
         profile = known_lens(source) if lens_faults.asks(operation.values) else None
         said = (lens_faults.said(profile, source.facts.lens),) if lens_faults.asks(operation.values) else ()
-        if profile is not None and isinstance(source, RawSource) and source.shading is not None:
-            profile, said = evolve(profile, light=()), (*said, "Dark corners are put right by the file itself.")
+        shaded = isinstance(source, RawSource) and source.shading is not None and source.lens is None
+        if profile is not None and shaded:
+            profile, said = replace(profile, light=()), (*said, "Dark corners are put right by the file itself.")
         return replace(
             operation, values=lens_faults.told(operation.values, profile), remarks=(*operation.remarks, *said)
         )

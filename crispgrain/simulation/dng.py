@@ -51,13 +51,14 @@ def _gain_maps(shape: tuple[int, ...], camera: Camera) -> list[tuple]:
 
 def write_dng(
     path: Path, mosaic: NDArray[np.uint16], camera: Camera, iso: int, seconds: Fraction, taken: str,
-    description: str = "", profile: bool = True,
+    description: str = "", profile: bool = True, lens: bytes = b"",
 ) -> None:  # fmt: skip
     """Write sensor values (H x W, masked pixels included) as a DNG with what a camera says of them.
 
     That is colour matrix, white balance, noise profile and Exif.
 
     ``taken`` is an Exif date, ``YYYY:MM:DD HH:MM:SS``. Without the ``profile`` nothing is said of the noise.
+    ``lens`` is an OpcodeList3, as it is stored.
     """
     pattern = PATTERNS[camera.pattern]
     a, b = noise_at(iso)
@@ -72,6 +73,7 @@ def write_dng(
         (50721, SRATIONAL, 9, _rationals(camera.colour_matrix), True),
         (50728, RATIONAL, 3, _rationals(neutral), True), (50778, SHORT, 1, D65_ILLUMINANT, True),
         *_masked(mosaic.shape, camera.masked), *_gain_maps(mosaic.shape, camera),
+        *([(51022, UNDEFINED, len(lens), lens, True)] if lens else []),
         *([(51041, DOUBLE, 6, (a, b) * 3, True)] if profile else []),
     ]  # fmt: skip
     tifffile.imwrite(

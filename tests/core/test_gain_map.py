@@ -12,11 +12,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from crispgrain.core.files import RawSource, gain_map, read_shot
-from crispgrain.core.files.lens_profiles import LensProfile
+from crispgrain.core.files import RawSource, gain_map, metadata, read_shot
 from crispgrain.core.files.preview import working_colours
 from crispgrain.core.files.reduce import reduced
 from crispgrain.core.meter import measure
+from crispgrain.core.optics import LensProfile
 from crispgrain.core.render.overview import overview
 from crispgrain.core.resolve import resolve
 from crispgrain.core.shot import Shot, open_shot
@@ -51,9 +51,7 @@ def turned(path: Path, orientation: int) -> Path:
 
 
 def opcodes(path: Path) -> bytes:
-    from crispgrain.core.files.metadata import second_opcodes
-
-    return second_opcodes(path)
+    return metadata.opcodes(path, 2)
 
 
 def test_the_map_is_that_of_the_camera(shot):
@@ -141,6 +139,10 @@ def test_a_lens_profile_does_not_brighten_corners_once_more(shot, monkeypatch):
     lens = next(o for o in resolve(asked, shot.source, shot.reading).beside if o.id == "lens")
     assert not lens.values["light"]
     assert "Dark corners are put right by the file itself." in lens.remarks
+    told = replace(shot.source, lens=LensProfile("The file's own", light=(1.0, 0.0, -0.5)))
+    assert next(o for o in resolve(asked, told, shot.reading).beside if o.id == "lens").values[
+        "light"
+    ]  # it asks for both
     bare = replace(shot.source, shading=None)
     assert next(o for o in resolve(asked, bare, shot.reading).beside if o.id == "lens").values["light"]
 

@@ -2,7 +2,7 @@
 
 References
 ----------
-Adobe DNG specification 1.4, chapter 7, "Opcode List Processing": OpcodeList2 and GainMap. The numbers of the opcode and
+Adobe DNG specification 1.4, chapter 7, "Opcode List Processing": OpcodeList2 and GainMap. The number of the opcode and
 the order of its fields are from memory.
 """
 
@@ -17,8 +17,9 @@ from numpy.typing import NDArray
 from crispgrain.arrays import Array
 from crispgrain.geometry import Rect, Size
 
+from .opcodes import entries
+
 GAIN_MAP = 9
-HEAD = struct.Struct(">IIII")  # opcode, version of the specification, flags, bytes that follow
 FIELDS = struct.Struct(">10I4dI")
 MOST_POINTS = 1 << 20  # of a map; more are damage
 LEAST, MOST = 1 / 64, 64.0  # gains beyond are damage
@@ -115,21 +116,18 @@ class _One:
 
 
 def _maps(opcodes: bytes) -> list[_One]:
-    (count,) = struct.unpack_from(">I", opcodes)
-    place, found = 4, []
-    for _ in range(count):
-        opcode, _, _, length = HEAD.unpack_from(opcodes, place)
-        place += HEAD.size
-        if opcode == GAIN_MAP:
-            top, left, _, _, _, _, row, column, down, right, *spaces, planes = FIELDS.unpack_from(opcodes, place)
-            if not (0 < down * right * planes <= MOST_POINTS and row and column and min(spaces[:2]) >= 0):
-                raise ValueError("its gain maps make no sense")
-            stored = struct.unpack_from(f">{down * right * planes}f", opcodes, place + FIELDS.size)
-            gains = np.array(stored, np.float32).reshape(down, right, planes)[..., 0]
-            if not (np.isfinite(gains).all() and gains.min() >= LEAST and gains.max() <= MOST):
-                raise ValueError("its gain maps make no sense")
-            found.append(_One(top, left, row, column, (spaces[0], spaces[1]), (spaces[2], spaces[3]), gains))
-        place += length
+    found = []
+    for opcode, _, data in entries(opcodes):
+        if opcode != GAIN_MAP:
+            continue
+        top, left, _, _, _, _, row, column, down, right, *spaces, planes = FIELDS.unpack_from(data)
+        if not (0 < down * right * planes <= MOST_POINTS and row and column and min(spaces[:2]) >= 0):
+            raise ValueError("its gain maps make no sense")
+        stored = struct.unpack_from(f">{down * right * planes}f", data, FIELDS.size)
+        gains = np.array(stored, np.float32).reshape(down, right, planes)[..., 0]
+        if not (np.isfinite(gains).all() and gains.min() >= LEAST and gains.max() <= MOST):
+            raise ValueError("its gain maps make no sense")
+        found.append(_One(top, left, row, column, (spaces[0], spaces[1]), (spaces[2], spaces[3]), gains))
     return found
 
 

@@ -1,4 +1,4 @@
-"""What the lensfun database knows of a shot's lens.
+"""What a shot's file or the lensfun database knows of its lens.
 
 References
 ----------
@@ -13,37 +13,23 @@ from typing import Any
 
 import lensfunpy
 import numpy as np
-from attrs import frozen
 from lensfunpy import ModifyFlags
 from numpy.typing import NDArray
 
 from crispgrain.geometry import Size
 
-from .source import Source
+from ..optics import LensProfile, Terms, fitted
+from .source import RawSource, Source
 
-Terms = tuple[float, ...]
 EDGE = 600  # px of the longer side that profiles are asked on
 LEAST_SCORE = 20  # of a lens by lensfun, whose names are never written alike; below it is another lens
 FAR = 1000.0  # m, where the file does not say
 
 
-@frozen
-class LensProfile:
-    """Of one lens at one setting; radii are 1 in the picture's corners, terms as in :class:`Radial`.
-
-    ``bends`` is from a straight picture to what the lens drew, ``red`` and ``blue`` from where it drew green to where
-    it drew these, ``light`` the share of the light that arrived. Empty where nothing is known.
-    """
-
-    name: str
-    bends: Terms = ()
-    red: Terms = ()
-    blue: Terms = ()
-    light: Terms = ()
-
-
 def known_lens(source: Source) -> LensProfile | None:
-    """What is known of the lens a shot was taken with; None if the database has neither it nor the camera."""
+    """What is known of the lens a shot was taken with: by the file itself, else by the database; None if by neither."""
+    if isinstance(source, RawSource) and source.lens is not None:
+        return source.lens
     facts = source.facts
     if not facts.maker or not facts.focal_length:
         return None
@@ -88,7 +74,7 @@ def _asked(lens: Any, crop: float, focal: float, aperture: float, size: Size) ->
         if places is None:
             return ()
         there = np.hypot(places[..., 0] - (width - 1) / 2, places[..., 1] - (height - 1) / 2)
-        return _fitted(radius / unit, there / radius, range(5))
+        return fitted(radius / unit, there / radius, range(5))
 
     # lensfun answers in single precision and with quick roots: a smooth curve through all is nearer than each.
     colours = modifier.apply_subpixel_distortion()
@@ -99,15 +85,5 @@ def _asked(lens: Any, crop: float, focal: float, aperture: float, size: Size) ->
         terms(modifier.apply_geometry_distortion()),
         terms(colours[..., 0, :] if colours is not None else None),
         terms(colours[..., 2, :] if colours is not None else None),
-        _fitted(radius / unit, 1 / bright[..., 1], (0, 2, 4, 6)) if darkened else (),
+        fitted(radius / unit, 1 / bright[..., 1], (0, 2, 4, 6)) if darkened else (),
     )
-
-
-def _fitted(radius: NDArray, factor: NDArray, powers: Any) -> Terms:
-    """Coefficients of a polynomial in the radius, by least squares, the constant first."""
-    seen = radius > 0.02  # in the very middle a quotient says nothing
-    columns = np.stack([radius[seen] ** p for p in powers], axis=1)
-    found = np.linalg.lstsq(columns, factor[seen].astype(float), rcond=None)[0]
-    terms = np.zeros(max(powers) + 1)
-    terms[list(powers)] = found
-    return tuple(float(t) for t in terms)

@@ -109,11 +109,11 @@ def masked_areas(path: Path) -> list[int]:
     return [int(n) for n in numbers] if np.isfinite(numbers).all() else []
 
 
-def second_opcodes(path: Path) -> bytes:
-    """The DNG OpcodeList2, as it is stored; nothing if absent."""
+def opcodes(path: Path, number: int) -> bytes:
+    """The DNG OpcodeList of a number (1 to 3), as it is stored; nothing if absent."""
     image = _open(path)
     for datum in image.exifData() if image is not None else ():
-        if datum.tagName() == "OpcodeList2":
+        if datum.tagName() == f"OpcodeList{number}":
             stored = bytearray(datum.size())
             datum.copy(stored, exiv2.ByteOrder.bigEndian)
             return bytes(stored)

@@ -15,7 +15,7 @@ from crispgrain.restoration.cells import known, repeated
 from ..colour import icc
 from ..colour.spaces import SRGB, SRGB_TO_WORKING, WORKING, between, to_xyz
 from ..errors import ShotError
-from . import gain_map, masked, metadata
+from . import gain_map, lens_opcodes, masked, metadata
 from .source import Facts, PictureSource, RawSource
 from .trouble import check_size, cut_short, missing_strips
 
@@ -86,24 +86,26 @@ def _mosaic(raw: rawpy.RawPy, path: Path, facts: Facts, places: NDArray[np.int64
     gains = np.asarray(raw.camera_whitebalance[:3], np.float32)
     if not (gains[:3] > 0).all():
         gains = np.asarray(raw.daylight_whitebalance[:3], np.float32)
-        facts = replace(facts, remarks=(*facts.remarks, "No white balance in the file: daylight is assumed."))
+        facts = _remarked(facts, "No white balance in the file: daylight is assumed.")
     white = float(raw.camera_white_level_per_channel[1] if raw.camera_white_level_per_channel else raw.white_level)
     seeing = Rect(sizes.top_margin, sizes.left_margin, height, width)
     columns = masked.beside(metadata.masked_areas(path), seeing, raw.raw_image.shape[1])
     offsets = masked.row_offsets(raw.raw_image[seeing.top : seeing.bottom, columns])
     if offsets.any():
-        facts = replace(
-            facts, remarks=(*facts.remarks, "Row noise is taken off, as the sensor's masked pixels show it.")
-        )
+        facts = _remarked(facts, "Row noise is taken off, as the sensor's masked pixels show it.")
         mosaic = masked.level_rows(mosaic[:height, :width], offsets, white)
 
     shading = None
     try:
-        shading = gain_map.read(metadata.second_opcodes(path), Size(height, width), _pattern(raw, places))
+        shading = gain_map.read(metadata.opcodes(path, 2), Size(height, width), _pattern(raw, places))
     except ValueError as error:
-        facts = replace(facts, remarks=(*facts.remarks, f"Lens shading is left as it is: {error}."))
+        facts = _remarked(facts, f"Lens shading is left as it is: {error}.")
     if shading is not None:
-        facts = replace(facts, remarks=(*facts.remarks, "Lens shading is put right as the file says."))
+        facts = _remarked(facts, "Lens shading is put right as the file says.")
+    lens, unknown = lens_opcodes.read(metadata.opcodes(path, 3))
+    if lens is not None:
+        facts = _remarked(facts, "The file says what its lens did: Lens in Develop undoes it.")
+    facts = _remarked(facts, *(f"Not all is undone that the file asks for: {part}." for part in unknown))
 
     def turned(cell: NDArray) -> NDArray:
         """The cell that the turned mosaic begins with, which is not of whole cells only."""
@@ -122,7 +124,12 @@ def _mosaic(raw: rawpy.RawPy, path: Path, facts: Facts, places: NDArray[np.int64
         facts=facts,
         daylight=_daylight(raw),
         shading=shading.turned(turns, Size(height, width)) if shading is not None else None,
+        lens=lens,
     )
+
+
+def _remarked(facts: Facts, *remarks: str) -> Facts:
+    return replace(facts, remarks=(*facts.remarks, *remarks))
 
 
 def _daylight(raw: rawpy.RawPy) -> NDArray[np.float32] | None:

@@ -16,6 +16,7 @@ from crispgrain.restoration.cells import moved, repeated
 from crispgrain.restoration.demosaic import is_bayer
 
 from ..colour import icc as icc_profiles
+from ..optics import LensProfile
 from .gain_map import GainMap
 
 _serials = itertools.count()
@@ -77,6 +78,8 @@ class RawSource:
     shading : GainMap or None
         What the file asks to be multiplied with, to undo what lens and sensor took of the light. The mosaic is
         before it, and so is its noise.
+    lens : LensProfile or None
+        What the file says its lens did.
     """
 
     path: Path
@@ -93,6 +96,7 @@ class RawSource:
     lost: NDArray[np.bool_] | None = None
     defects: NDArray[np.int32] | None = None
     shading: GainMap | None = None
+    lens: LensProfile | None = None
     is_raw = True
     wraps = False
 

@@ -16,7 +16,7 @@ def known(values: Values) -> bool:
 
 
 PARAMETERS = (
-    Parameter("by", "Correct", "By what the lens database knows of this lens at this focal length, or by hand.", KNOWN,
+    Parameter("by", "Correct", "By what the file says or the lens database knows of this lens, or by hand.", KNOWN,
               choices=(KNOWN, OWN), labels=("as known of the lens", "by hand")),
     Parameter("straight", "Straight lines", "Whether what the lens bends is straightened.", "on", choices=("on", "off"),
               matters=known),

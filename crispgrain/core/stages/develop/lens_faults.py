@@ -8,10 +8,9 @@ import numpy as np
 
 from crispgrain.geometry import Size
 
-from ...files.lens_profiles import LensProfile
 from ...frame import Frame
 from ...model import Value, Values
-from ...optics import Optics, Radial
+from ...optics import LensProfile, Optics, Radial
 from ...transform import Transform
 
 KNOWN, OWN = "known", "own"
