@@ -48,7 +48,7 @@ def test_killed_while_a_slider_is_dragged_the_treatment_is_whole_and_at_most_a_s
         program = subprocess.Popen([sys.executable, "-c", DRAGGING, str(shot)], stdout=out)
         try:
             deadline = time.time() + 60
-            while len(log.read_text().splitlines()) < 100 and time.time() < deadline:
+            while len(log.read_text().splitlines()) <= 100 and time.time() < deadline:
                 time.sleep(0.05)
         finally:
             killed = time.time()

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from crispgrain.geometry import Rect
-from crispgrain.restoration.flat_colours import flatness, palette_of
+from crispgrain.restoration.flat_colours import flatness
 
 from ..colour.spaces import WORKING_TO_SRGB, apply_matrix, srgb_encode
 from ..files.source import Source
@@ -29,7 +29,4 @@ def flat_blocks(source: Source) -> NDArray[np.uint8]:
 
 def measure_flat(source: Source) -> float:
     """Share of the even places that are one of a few colours, 0 to 1; 0 of a RAW."""
-    if source.is_raw:
-        return 0.0
-    blocks = flat_blocks(source)
-    return flatness(blocks, palette_of(blocks))
+    return 0.0 if source.is_raw else flatness(flat_blocks(source))

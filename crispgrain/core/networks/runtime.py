@@ -58,13 +58,18 @@ def rounded(name: str) -> str:
     return f"{name}-8-bits"
 
 
+def _files(name: str) -> tuple[Path, Path]:
+    """Where a network lies, and the same with 8 bits."""
+    return HERE / f"{name}.onnx", HERE / f"{rounded(name)}.onnx"
+
+
 def provider() -> str:
     """What networks run on now."""
     return _chosen[0]
 
 
 def _session(name: str, exact: bool = False) -> onnxruntime.InferenceSession:
-    file, quick = HERE / f"{name}.onnx", HERE / f"{rounded(name)}.onnx"
+    file, quick = _files(name)
     takes_quick = not exact and file.exists() and quick.exists() and providers.gains_by_8_bits(_chosen[0])
     with _starting:  # tiles that begin at once are to share it
         return _started(quick if takes_quick else file, _chosen[0], worker_count())
@@ -137,7 +142,7 @@ def unavailable(name: str) -> str:
     """
     options = _options()
     options.graph_optimization_level = onnxruntime.GraphOptimizationLevel.ORT_DISABLE_ALL
-    file, quick = HERE / f"{name}.onnx", HERE / f"{rounded(name)}.onnx"
+    file, quick = _files(name)
     try:
         for part in [file, *([quick] if quick.exists() else [])]:
             onnxruntime.InferenceSession(part.read_bytes(), options, providers=[(providers.PROCESSOR, {})])
