@@ -44,6 +44,7 @@ def test_a_mixed_folder_with_a_broken_shot(roll_folder, tmp_path, capsys):
     assert {p.name: p.read_bytes() for p in roll_folder.iterdir()} == before
 
 
+@pytest.mark.slow
 def test_settings_sizes_and_output(raw_file, tmp_path):
     arguments = ["run", str(raw_file), "--out", str(tmp_path), "--only", "develop,denoise,enlarge"]
     arguments += ["--set", "denoise.model=wavelet", "--set", "denoise.luminance=70"]
@@ -57,6 +58,7 @@ def test_settings_sizes_and_output(raw_file, tmp_path):
         assert picture.info["dpi"] == pytest.approx((240, 240))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("flags", "size"),
     [(["--width", "320"], (320, 240)), (["--height", "960"], (1280, 960)), (["--factor", "1.5"], (960, 720))],
@@ -111,6 +113,7 @@ def test_results_into_a_place_that_takes_none(raw_file, capsys):
     assert "cannot be written to" in capsys.readouterr().err
 
 
+@pytest.mark.slow
 def test_a_disk_that_fills_up_leaves_nothing_half_written(raw_file, tmp_path):
     # A limit on file size is what a full disk looks like to the program, whoever runs it.
     script = (
@@ -345,6 +348,7 @@ def test_a_call_that_was_killed_is_gone_on_with(tmp_path, clean8):
     assert {name: (out / name).stat().st_mtime_ns for name in made} == made
 
 
+@pytest.mark.slow
 def test_every_step_is_told_as_json_for_other_programs(roll_folder, tmp_path, capsys):
     arguments = ["run", str(roll_folder), "--out", str(tmp_path), "--only", "develop", "--progress", "json"]
     assert main([*arguments, "--name", "{number}-{shot} {width}x{height}", "--report", str(tmp_path / "r.csv")]) == 1
@@ -414,6 +418,7 @@ def test_a_working_copy_comes_back_in_place_with_its_depth_profile_and_resolutio
         assert page.tags["ImageDescription"].value == "Working copy"
 
 
+@pytest.mark.slow
 def test_without_in_place_everything_comes_back_beside_its_source(clean8, tmp_path, capsys):
     copy, missing = tmp_path / "copy.tif", tmp_path / "gone.tif"
     before = working_copy(copy, clean8)
@@ -447,6 +452,7 @@ def test_results_go_into_folders_by_date_and_camera_with_checksums(raw_file, tmp
     assert main([*call, "--folder", "{nothing}"]) == 2
 
 
+@pytest.mark.slow
 def test_sets_without_folders_of_their_own_are_all_made_after_an_ended_call(tmp_path, clean8):
     shot, out = tmp_path / "plain.png", tmp_path / "out"
     Image.fromarray(clean8).save(shot)
@@ -463,6 +469,7 @@ def test_sets_without_folders_of_their_own_are_all_made_after_an_ended_call(tmp_
     assert sorted(p.name for p in out.iterdir()) == ["plain-one.png", "plain-two.tif"]
 
 
+@pytest.mark.slow
 def test_what_is_left_of_a_damaged_shot_is_written_when_asked_for(roll_folder, tmp_path, capsys):
     out, broken = tmp_path / "out", roll_folder / "d-broken.jpg"
     arguments = ["run", str(broken), "--out", str(out), "--only", "develop", "--format", "png", "--bits", "8"]

@@ -34,6 +34,7 @@ def shots(tmp_path):
     return [tmp_path / f"{n}.png" for n in ("wide", "tall", "none")]
 
 
+@pytest.mark.slow
 def test_prints_have_their_true_size_with_bleed_and_marks(shots, tmp_path, capsys):
     out = tmp_path / "sheet.pdf"
     call = ["sheet", *map(str, shots), "--print", "5x8cm", "--bleed", "2mm", "--sheet", "a4", "--out", str(out)]
@@ -58,6 +59,7 @@ def test_prints_have_their_true_size_with_bleed_and_marks(shots, tmp_path, capsy
     assert not dark[int(10 * (top - 1)), :].any()
 
 
+@pytest.mark.slow
 def test_a_picture_that_fits_only_turned_is_turned_clockwise(shots, tmp_path):
     out = tmp_path / "sheet.pdf"
     call = ["sheet", str(shots[1]), "--print", "10x25cm", "--sheet", "297x210mm", "--out", str(out), "--no-marks"]
@@ -128,6 +130,7 @@ def test_a_name_that_the_typeface_has_not_is_boxes_and_no_error(tmp_path):
     assert (seen(path) < 200).any()
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("wrong, cause", [
     (["--contact", "2by3"], "COLUMNSxROWS"), (["--contact", "0x3"], "no frames"), (["--print", "0x3cm"], "a paper is"),
     (["--print", "10x15cm", "--margin", "20cm"], "leaves nothing"), (["--print", "60x90cm"], "room for"),

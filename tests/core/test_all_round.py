@@ -74,6 +74,7 @@ def test_a_view_shows_what_lies_in_its_direction(shot, direction, pitch, roll):
     assert np.abs(picture - expected).max() < 0.01
 
 
+@pytest.mark.slow
 def test_a_view_across_the_seam_is_that_of_the_picture_rolled(shot, tmp_path):
     rolled = shot_of(np.roll(shot.source.stored, WHOLE.width // 2, axis=1), tmp_path)
     across, within = seen(shot, direction=180), seen(rolled, direction=0)
@@ -158,6 +159,7 @@ def test_a_picture_that_does_not_go_all_round_has_no_view(tmp_path):
     assert not pipeline.resolved.find("view").on and "all round" in pipeline.resolved.find("view").remarks[0]
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("stage", ["sharpen", "finish"])
 def test_stages_see_no_seam(shot, tmp_path, stage):
     """The result of the picture rolled is the result rolled."""
@@ -177,6 +179,7 @@ def test_stages_see_no_seam(shot, tmp_path, stage):
     assert not np.allclose(one, plain.source.region(WHOLE.rect), atol=1e-3)
 
 
+@pytest.mark.slow
 def test_noise_of_a_picture_all_round_is_measured_where_it_is_not_drawn_out(tmp_path):
     """Near the poles a lens of a camera all round is resampled sideways: noise there is weaker and tells nothing."""
     size = Size(768, 1536)
@@ -218,6 +221,7 @@ def noisy_room(tmp_path_factory) -> Shot:
     return shot_of(srgb_decode(encoded), tmp_path_factory.mktemp("room"))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("model", ["wavelet", "photo-net"])
 def test_no_noise_is_left_at_the_zenith_and_below(noisy_room, model):
     """There the noise of a stitched picture is drawn out, so that a model of single pixels would leave most of it."""

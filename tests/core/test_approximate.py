@@ -47,6 +47,7 @@ def nearness(shot: Shot, treatment: Treatment, factor: int) -> float:
     return psnr(encoded(near)[4:-4, 4:-4], encoded(exact)[4:-4, 4:-4])
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("factor", [2, 3, 4])
 def test_a_raw_looks_as_it_will_and_its_noise_is_reckoned_with(raw_shot, factor, monkeypatch):
     near = nearness(raw_shot, DENOISED, factor)

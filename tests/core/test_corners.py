@@ -62,6 +62,7 @@ def test_the_gain_is_that_of_the_simulated_camera():
     np.testing.assert_array_equal(radial_gain(part, size, 2.5), radial_gain(size.rect, size, 2.5)[part.slices])
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("pattern", ["RGGB", "six by six"])
 @pytest.mark.parametrize(("iso", "corner"), [(1600, 1.0), (1600, 2.5), (12800, 1.0), (12800, 1.6), (12800, 2.5)])
 def test_the_gain_is_found_within_a_fifth_and_the_noise_is_that_of_the_middle(iso, corner, pattern):
@@ -92,6 +93,7 @@ def test_denoise_is_nearly_as_good_as_if_shading_were_put_right_afterwards():
     assert told > psnr(encoded(after), encoded(clean)) - 0.3
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("model", ["mosaic-net", "mosaic-dct", "matched-mosaic"])
 def test_brightness_stays_and_tiles_make_no_difference(model):
     source = put_right(np.full((320, 400, 3), 0.3, np.float32), 800, 2.5)
@@ -118,6 +120,7 @@ def test_a_picture_from_afar_and_a_kept_reading_know_it_too():
     assert reading_from_json(reading.as_json()) == reading
 
 
+@pytest.mark.slow
 def test_stronger_noise_in_the_corners_is_said_and_makes_no_dots():
     source = put_right(truth("coffee"), 3200, 2.5)
     noise = measure(source).noise

@@ -119,6 +119,7 @@ def test_an_enlarged_crop_sees_beyond_its_edges(model, picture):
     np.testing.assert_allclose(part, whole(picture, treatment)[128:384, 128:384], atol=1e-5)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("model", ["lanczos", "faithful", "detail-net"])
 def test_an_enlarged_panorama_has_no_seam(model, tmp_path):
     stored = np.tile(photograph("coffee")[:128, :128], (1, 2, 1)).astype(np.float32)
@@ -165,6 +166,7 @@ def test_straightening_and_enlarging_is_one_resampling(picture):
     assert psnr(once[inner], theirs[inner]) > 40
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("model", ["faithful", "detail-net", "lanczos"])
 def test_turned_and_enlarged_or_reduced_does_not_depend_on_tiles(model, picture):
     for factor in (0.6, 1.5):
@@ -173,6 +175,7 @@ def test_turned_and_enlarged_or_reduced_does_not_depend_on_tiles(model, picture)
         np.testing.assert_allclose(whole(picture, treatment, 64), whole(picture, treatment, 512), atol=3e-5)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("model", ["faithful", "detail-net"])
 def test_every_model_turns_and_enlarges_to_the_same_place(model, picture):
     treatment = cropped(PLAIN, angle=5.0, left=20, right=80).set("enlarge.on", True).set("enlarge.factor", 2.5)
@@ -211,6 +214,7 @@ def test_quarter_turns_and_mirroring_move_pixels_and_change_none(raw_file, pictu
                 np.testing.assert_array_equal(seen, expected[:, ::-1] if mirror == "on" else expected)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("model", ["lanczos", "faithful", "detail-net"])
 def test_what_is_turned_and_enlarged_is_the_enlarged_picture_turned(model, picture):
     treatment = cropped(PLAIN, right=50, bottom=40).set("enlarge.on", True).set("enlarge.model", model)

@@ -83,6 +83,7 @@ def test_without_a_mask_or_switched_off_nothing_is_cut(shot, tmp_path):
     assert "add a mask" in " ".join(chain(shot, cut(None)).resolved.remarks)
 
 
+@pytest.mark.slow
 def test_a_subject_is_cut_out_from_the_command_line(tmp_path):
     pixels, truth = scene()
     Image.fromarray(pixels).save(tmp_path / "scene.png")
@@ -100,6 +101,7 @@ def test_colours_stay_where_nothing_is_within_or_all_is():
         np.testing.assert_array_equal(unmixed(pixels, np.full((20, 20), value, np.float32)), pixels)
 
 
+@pytest.mark.slow
 def test_another_picture_stands_behind_in_the_shots_light_and_with_its_grain(shot, tmp_path):
     rng = np.random.default_rng(7)
     noisy = np.asarray(Image.open(shot)).astype(float) + rng.normal(0, 6, (EDGE, EDGE, 1))

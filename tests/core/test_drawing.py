@@ -50,6 +50,7 @@ def result(shot, treatment: Treatment) -> np.ndarray:
     return icc.from_working(pipeline.region(pipeline.size.rect), icc.profile("srgb"), 8).astype(float)
 
 
+@pytest.mark.slow
 def test_a_drawing_is_told_from_photographs(stained):
     assert stained.reading.drawn
     for name in ("astronaut", "coffee", "chelsea", "rocket"):
@@ -88,6 +89,7 @@ def test_what_is_no_drawing_inside_of_one_is_left_as_it_is(tmp_path, truth):
     assert np.abs(drawn - pasted)[208:292, 358:442].mean() < 12 < np.std(patch)
 
 
+@pytest.mark.slow
 def test_the_remark_and_the_reading_say_so(stained):
     from crispgrain.core.meter import reading_from_json
     from crispgrain.core.meter.words import headline

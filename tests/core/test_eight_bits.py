@@ -40,6 +40,7 @@ def inputs_of(name: str, sigma: float = 0.03) -> dict[str, np.ndarray]:
     return {"picture": picture, "conditions": conditions}
 
 
+@pytest.mark.slow
 @here
 @pytest.mark.parametrize("name", ROUNDED)
 def test_8_bits_give_nearly_what_floats_give(name):

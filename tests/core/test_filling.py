@@ -92,6 +92,7 @@ def test_dust_and_scratches_are_found_and_little_else():
     assert of_source(Specks(100), nothing).max() == 0
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     "mask",
     [Specks(60), Brush((Stroke(((0.1, 0.3), (0.9, 0.4)), 0.01, 0.2),)), Lasso(((0.4, 0.4), (0.6, 0.45), (0.5, 0.6)))],

@@ -27,6 +27,7 @@ def result(source, reading, treatment) -> np.ndarray:
     return pipeline.region(pipeline.size.rect)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("model", ["photo-net", "sliding-dct", "wavelet"])
 def test_brightening_costs_denoising_nothing(model, tmp_path):
     """Denoising under +2 EV is denoising, then +2 EV: the noise is known as it was metered."""

@@ -101,6 +101,7 @@ def centres(plane, about):
     return np.array(found)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("factor", [1, 2])
 def test_dots_of_a_known_lens_come_to_lie_straight_and_together(factor):
     treatment = corrected(even="off")

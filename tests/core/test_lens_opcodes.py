@@ -113,6 +113,7 @@ def centres(plane, about):
     return np.array(found)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("orientation", [1, 6])
 def test_dots_come_to_lie_where_a_straight_picture_has_them_in_all_colours(tmp_path, orientation):
     seen = dotted([drawn(DOTS, terms) for terms in (RED, GREEN, BLUE)])

@@ -91,6 +91,7 @@ def test_finished_pictures_are_refused(tmp_path):
     assert not list(tmp_path.glob("out/*"))
 
 
+@pytest.mark.slow
 def test_opened_again_it_is_a_finished_picture_and_that_is_said(written):
     source = open_shot(written[2]).source
     assert not source.is_raw

@@ -283,6 +283,7 @@ def hairy(behind: str, seed: int = 2):
     return np.clip(pixels * 255 + 0.5, 0, 255).astype(np.uint8), share[..., 0], body
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("behind", ["chelsea", "rocket"])
 def test_hair_around_a_body_is_found(behind):
     """By the two measures of C. Rhemann et al., "A perceptually motivated online benchmark for image matting", 2009."""

@@ -26,6 +26,7 @@ def as_source(stored: np.ndarray, tmp_path) -> PictureSource:
     return PictureSource(tmp_path / "x.png", stored.astype(np.float32), icc.profile("srgb"))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("sigma", [3, 10, 25])
 def test_noise_of_a_flat_picture_within_5_percent(tmp_path, sigma):
     flat = 0.45 + RNG.normal(0, sigma / 255, (300, 400, 3))
@@ -34,6 +35,7 @@ def test_noise_of_a_flat_picture_within_5_percent(tmp_path, sigma):
     assert noise.colour == pytest.approx(sigma, rel=0.05)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", ["astronaut", "coffee", "chelsea", "rocket"])
 @pytest.mark.parametrize("sigma", [10, 25])
 def test_noise_of_textured_photographs_within_10_percent(tmp_path, name, sigma):
@@ -44,6 +46,7 @@ def test_noise_of_textured_photographs_within_10_percent(tmp_path, name, sigma):
     assert noise.colour == pytest.approx(sigma, rel=0.1)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", ["astronaut", "coffee", "hubble_deep_field"])
 def test_noise_of_small_busy_pictures_is_not_overrated(tmp_path, name):
     """Top left corners of photographs shipped with scikit-image: hair, a table's grain, stars."""
@@ -66,6 +69,7 @@ def without_profile(path):
     return replace(read_shot(path), noise_profile=None)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("iso", [400, 1600, 6400, 25600])
 def test_slope_of_raw_noise_within_10_percent(tmp_path, iso):
     noise = measure(without_profile(write_raw(tmp_path / "p.dng", scene("orrery"), iso))).noise
@@ -93,6 +97,7 @@ def test_fur_is_not_denoised_as_noise_when_the_file_knows_better(tmp_path, name)
     assert noise.confidence < 1
 
 
+@pytest.mark.slow
 def test_a_noise_profile_that_agrees_does_not_replace_the_measurement(tmp_path):
     path = write_raw(tmp_path / "p.dng", scene("orrery"), 6400)
     noise = measure(read_shot(path)).noise
@@ -139,6 +144,7 @@ def test_texture_without_colour_is_no_noise_unless_the_picture_has_none(tmp_path
     assert measure(as_source(black_and_white, tmp_path)).noise.luminance == pytest.approx(255 * 0.03 * 3**0.5, rel=0.05)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", ["astronaut", "rocket", "camera"])
 def test_a_sharp_clean_photograph_is_left_alone(tmp_path, name):
     """Photographs of scikit-image, sharp and clean because they are shrunk by two."""
@@ -160,6 +166,7 @@ def test_softness_of_edges(tmp_path, blur):
     assert reading.blur.softness == pytest.approx(blur, abs=0.25)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("softness", [0.6, 1.2])
 @pytest.mark.parametrize("iso", [400, 6400])
 def test_softness_of_a_raw_is_read_through_its_noise_and_past_thin_lines(tmp_path, softness, iso):
@@ -206,6 +213,7 @@ def test_tables_of_a_makers_own_get_the_quality_of_like_coarseness_and_less_conf
     assert found.confidence < 0.6
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("quality", [15, 40, 75, 88])
 def test_jpeg_quality_is_read_from_pixels_when_the_tables_are_gone(tmp_path, quality):
     """A cropped screenshot of a JPEG: quality and block grid are still in its pixels."""

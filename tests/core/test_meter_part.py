@@ -35,6 +35,7 @@ def shot(kernel) -> PictureSource:
     return PictureSource(Path("x.png"), (noisy * 255 + 0.5).astype(np.uint8), icc.profile("srgb"))
 
 
+@pytest.mark.slow
 def test_a_part_out_of_focus_is_found_in_a_sharp_picture():
     source = shot(disc(4.0))
     whole = measure(source)
@@ -46,6 +47,7 @@ def test_a_part_out_of_focus_is_found_in_a_sharp_picture():
     assert part.size == whole.size
 
 
+@pytest.mark.slow
 def test_a_part_that_moved_is_found_on_still_ground():
     source = shot(line(13, 30))
     whole = measure(source)
@@ -57,6 +59,7 @@ def test_a_part_that_moved_is_found_on_still_ground():
     assert sharpen.values["length"] == pytest.approx(13, abs=2)
 
 
+@pytest.mark.slow
 def test_a_part_of_a_few_pixels_and_one_at_the_edge_are_made_larger():
     source = shot(disc(4.0))
     whole = measure(source)

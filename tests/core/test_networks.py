@@ -45,6 +45,7 @@ def fresh_sessions():
     runtime.unavailable.cache_clear()
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("iso", [6400, 25600])
 def test_the_mosaic_net_beats_the_classical_model_on_photographs(tmp_path, iso):
     gains = []
@@ -93,6 +94,7 @@ def test_strengths_of_luminance_and_colour_are_apart(tmp_path):
     assert weak_colour[0] < 1.5 * full[0] + 0.002
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("model", ["mosaic-net", "matched-mosaic"])
 @pytest.mark.parametrize("strength", [50, 100])
 @pytest.mark.parametrize("level", [0.02, 0.1])
@@ -165,6 +167,7 @@ def test_the_photo_net_takes_off_white_noise(tmp_path, sigma):
         assert psnr(treated(picture(noisy, tmp_path), PHOTO, reading), truth) > psnr(noisy, truth) + 7
 
 
+@pytest.mark.slow
 def test_the_photo_net_beats_the_classical_models_on_developed_and_compressed_noise(tmp_path):
     """LibRaw develops and Pillow compresses: neither had a part in training."""
     gains = []
@@ -185,6 +188,7 @@ def test_the_photo_net_beats_the_classical_models_on_developed_and_compressed_no
     assert np.mean(gains) > 1
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("quality", [10, 20, 40])
 def test_the_photo_net_takes_off_the_traces_of_jpeg(tmp_path, quality):
     gains = []
@@ -238,6 +242,7 @@ BOX = np.full((3, 3), 1 / 9, np.float32)
 SLANT = np.eye(5, dtype=np.float32) / 5
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("kernel", [BOX, SLANT], ids=["box", "slanted motion"])
 def test_the_sharp_net_undoes_mild_blur_of_kinds_it_was_not_told(tmp_path, kernel):
     gains = []
@@ -452,6 +457,7 @@ def test_noise_cut_off_at_black_does_not_leave_a_red_petal_paler(tmp_path, monke
     assert after[0] == pytest.approx(0.6, abs=0.01)
 
 
+@pytest.mark.slow
 def test_tiles_agree_where_the_lift_is_taken_off(tmp_path):
     petal = np.full((420, 900, 3), (0.6, 0.02, 0.0)) + RNG.normal(0, 0.05, (420, 900, 3))
     path = tmp_path / "petal.jpg"

@@ -30,6 +30,7 @@ def moved(pixels: np.ndarray, scale: float, shift: float) -> np.ndarray:
     return cv2.warpAffine(pixels, warp, size, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("name", "scale", "noise"), [("coffee", 2.0, 0.0), ("astronaut", 2.0, 8.0), ("chelsea", 0.5, 4.0)]
 )

@@ -85,6 +85,7 @@ def test_a_ratio_of_the_crop_that_the_paper_overrules_is_said():
     assert not remarks(base.set("crop.ratio", "4:5").set("print.fit", "fit"))
 
 
+@pytest.mark.slow
 def test_bleed_makes_the_file_larger_and_a_border_the_picture_smaller():
     assert printed("30x40cm", (900, 1200), bleed=3.0).size == Size(3614, 4795)  # 306 x 406 mm
     pipeline = printed("30x40cm", (900, 1200), border=20.0)

@@ -131,6 +131,7 @@ def edges_at(row):
     return falls + (row[falls] - middle) / (row[falls] - row[falls + 1])
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("factor", [1.0, 1.5])
 def test_posts_of_a_wall_stand_upright_in_the_result(tiled_wall, factor):
     """The pixels, not the numbers: in rows at the top and the bottom, posts begin at one place to 0.15 px."""

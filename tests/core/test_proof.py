@@ -160,6 +160,7 @@ def test_the_command_line_writes_in_a_profile_and_proves_it(tmp_path, clean8, ca
     assert "broken.icc" in capsys.readouterr().err
 
 
+@pytest.mark.slow
 def test_the_command_line_proves_a_shot_under_the_treatment_kept_for_it(tmp_path, clean8, capsys, monkeypatch):
     (tmp_path / "paper.icc").write_bytes(print_profile("CMYK"))
     Image.fromarray(clean8).save(tmp_path / "a.png")

@@ -148,6 +148,7 @@ def test_every_bayer_phase(tmp_path, clean, pattern):
     assert np.array_equal(source.pattern, camera.BAYER[pattern])
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("edge", "least"), [(600, 33), (300, 32)], ids=["large", "small"])
 def test_a_sensor_with_unknown_cells_is_demosaiced_by_libraw_and_that_is_said(tmp_path, edge, least, monkeypatch):
     """One whose cell of 6 x 6 has a red and a green in each other's place."""

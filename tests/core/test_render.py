@@ -141,6 +141,7 @@ def test_a_patch_can_be_cancelled(raw_shot):
         raw_shot.pipeline(EVERYTHING).untiled(Rect(0, 0, 64, 64), cancel=cancel)
 
 
+@pytest.mark.slow
 def test_a_change_of_sharpen_leaves_denoise_in_the_cache(raw_shot):
     cache = TileCache()
     plan = EVERYTHING.set("sharpen.radius", 0.8)
@@ -213,6 +214,7 @@ def test_a_cancelled_export_leaves_nothing(raw_shot, tmp_path):
     assert list(tmp_path.iterdir()) == []
 
 
+@pytest.mark.slow
 def test_preview_equals_export(raw_shot, tmp_path):
     """What a view shows at 100 % is what the file gets."""
     pipeline = raw_shot.pipeline(EVERYTHING)

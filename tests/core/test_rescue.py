@@ -67,6 +67,7 @@ def large(grainy) -> np.ndarray:
     return np.roll(np.concatenate([tall, tall[:, ::-1]], axis=1), 131, axis=0)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("damage", ["a sector wiped", "a sector missing", "4 KB wiped", "two sectors wiped, cut"])
 def test_what_lies_behind_a_fault_of_a_jpeg_comes_back_to_its_place_and_light(large, damage):
     """Beside what Pillow has of the same file by itself."""
@@ -79,6 +80,7 @@ def test_what_lies_behind_a_fault_of_a_jpeg_comes_back_to_its_place_and_light(la
     assert true > library + 0.2 and wrong < 0.4
 
 
+@pytest.mark.slow
 def test_three_changed_bytes_cost_less_than_without_rescue(large):
     """In the mean of eight files: whether a change breaks a code or only moves the light a little is chance."""
     data = jpeg(large, subsampling=0)
@@ -94,6 +96,7 @@ def test_three_changed_bytes_cost_less_than_without_rescue(large):
     assert true > np.mean(library) + 0.1 and wrong < 0.4
 
 
+@pytest.mark.slow
 def test_behind_data_of_another_file_the_picture_is_at_its_place(large):
     data = jpeg(large, subsampling=0)
     found = rescued_jpeg(dict(damages.jpeg_damages(data))["4 KB of another file"])

@@ -57,6 +57,7 @@ def treated(linear, strength=100.0):
     return Pipeline(source, READING, resolve(treatment, source, READING))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("period", "angle"), [(4, 45), (6, 30)])
 def test_dots_are_taken_out_better_than_by_the_best_blur(period, angle):
     gains = []
@@ -81,6 +82,7 @@ def test_a_picture_without_a_screen_is_left_as_it_is(name):
     np.testing.assert_array_equal(pipeline.region(pipeline.size.rect), plain.region(plain.size.rect))
 
 
+@pytest.mark.slow
 def test_parts_are_as_in_the_whole_and_strength_is_a_share():
     dotted = printed(picture("coffee"), 5, 45)
     whole, half, none = (treated(dotted, s) for s in (100.0, 50.0, 0.0))

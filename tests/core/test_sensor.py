@@ -90,6 +90,7 @@ def evolved(source: RawSource) -> RawSource:
     return replace(source, noise_profile=np.full((3, 2), 1e-4))
 
 
+@pytest.mark.slow
 def test_a_shot_is_opened_knowing_what_the_others_of_its_camera_tell(tmp_path):
     """Through files and the store: a flat shot, a gradient, and one that is texture everywhere."""
     ramp = np.broadcast_to(np.linspace(0.02, 0.6, 800, dtype=np.float32)[None, :, None], (800, 800, 3))

@@ -83,6 +83,7 @@ KNOWN = {
 }
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("kind", KNOWN)
 def test_a_known_blur_is_undone_better_than_by_scikit_image(kind, tmp_path):
     """scikit-image's Wiener filter at its best of several strengths, in linear light and in encoded values."""
@@ -102,6 +103,7 @@ def test_a_known_blur_is_undone_better_than_by_scikit_image(kind, tmp_path):
     assert best > max(theirs) + 1.5
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("kind", KNOWN)
 def test_a_metered_blur_is_undone_nearly_as_well_as_a_known_one(kind, tmp_path):
     kernel, settings = KNOWN[kind]

@@ -50,6 +50,7 @@ def found(pixels):
     return settings, said, icc.from_working(pipeline.region(pipeline.size.rect), icc.profile("srgb"), 8)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("slant", [-7.3, -1.2, 0.0, 3.4, 12.0])
 @pytest.mark.parametrize("bed", [BED, 12], ids=("lid", "dark"))
 def test_a_print_is_straightened_and_cut_to_its_edges(slant, bed):

@@ -154,6 +154,7 @@ def test_a_denoised_raw_at_iso_6400_is_3_db_better(raw_file, clean):
     assert psnr(encoded(treated(source, clean_up, reading)), truth) > plain + 3
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", ["astronaut", "coffee", "rocket"])
 @pytest.mark.parametrize(("iso", "gain"), [(25, -0.05), (400, 0), (1600, 0.5), (6400, 2)])
 def test_metered_denoising_of_a_raw_helps_and_never_harms(tmp_path, name, iso, gain):
@@ -401,6 +402,7 @@ def test_sharpening_before_denoising_makes_noise_worse(tmp_path):
     assert both < 0.6 * plain
 
 
+@pytest.mark.slow
 def test_a_second_pass_needs_no_denoising(raw_file, tmp_path):
     """What the first pass wrote is metered clean."""
     source = read_shot(raw_file)

@@ -193,6 +193,7 @@ def test_a_chart_in_another_light_gets_its_published_colours_back(light, tmp_pat
         assert error(treatment) < before / 2
 
 
+@pytest.mark.slow
 def test_grey_stays_exactly_grey_through_all_stages(tmp_path):
     """a* and b* of a grey picture are the same in all its pixels, and zero: channels are equal to the last bit."""
     values = (photograph("coffee").mean(-1) * 255).astype(np.uint8)

@@ -87,6 +87,7 @@ def test_a_lossy_file_is_near_and_the_lower_its_quality_the_smaller(tmp_path, st
     assert sizes[0] > 2 * sizes[2]
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("fmt", [f for f in OutputFormat if f.has_quality])
 def test_a_file_is_made_as_small_as_asked_or_not_at_all(tmp_path, stored, fmt):
     values = (stored >> 8).astype(np.uint8)

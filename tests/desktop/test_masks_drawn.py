@@ -17,6 +17,8 @@ from tests.core.test_mask_shapes import overlap, scene
 from tests.desktop.driving import LEFT, PATIENCE, develop_alone, drag, pixels_of, settle
 from tests.desktop.test_zones import choose, grey, on_easel, type_value
 
+pytestmark = pytest.mark.slow
+
 __all__ = ["grey"]
 RIGHT = Qt.MouseButton.RightButton
 

@@ -14,6 +14,8 @@ from crispgrain.simulation.camera import disc
 from tests.core.test_meter_part import PART, shot
 from tests.desktop.driving import LEFT, PATIENCE, drag, settle
 
+pytestmark = pytest.mark.slow
+
 SOFT = (PART.left + PART.width / 2, PART.top + PART.height / 2)
 
 

@@ -42,6 +42,7 @@ def test_a_sensor_of_six_by_six_offers_what_knows_its_colours_and_is_denoised(wi
     assert rough > 2 * smooth
 
 
+@pytest.mark.slow
 def test_corners_are_as_bright_as_the_middle_and_develop_says_why(window, qtbot, tmp_path, clean):
     develop_alone(window, qtbot, write_raw(tmp_path / "dark.dng", clean, 100, Camera(shading=2.5)))
     assert "Lens shading is put right as the file says." in window.controls.remark.text()

@@ -351,6 +351,7 @@ def test_sensor_dust_is_healed_in_the_same_place_on_other_shots():
     assert result[Stage.DENOISE].values["luminance"] == 80.0
 
 
+@pytest.mark.slow
 def test_the_preset_for_old_prints_takes_scratches_off_a_scan(session, tmp_path, clean8):
     from crispgrain import presets
 
