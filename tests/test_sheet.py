@@ -132,10 +132,13 @@ def test_a_name_that_the_typeface_has_not_is_boxes_and_no_error(tmp_path):
 
 @pytest.mark.slow
 @pytest.mark.parametrize("wrong, cause", [
-    (["--contact", "2by3"], "COLUMNSxROWS"), (["--contact", "0x3"], "no frames"), (["--print", "0x3cm"], "a paper is"),
+    (["--contact", "2by3"], "COLUMNSxROWS"), (["--contact", "0x3"], "no frames"),
+    (["--contact", "90x3"], "do not fit"), (["--print", "0x3cm"], "a paper is"),
     (["--print", "10x15cm", "--margin", "20cm"], "leaves nothing"), (["--print", "60x90cm"], "room for"),
 ])  # fmt: skip
-def test_a_wrong_call_writes_nothing(shots, tmp_path, capsys, wrong, cause):
+def test_a_wrong_call_renders_and_writes_nothing(shots, tmp_path, capsys, wrong, cause, monkeypatch):
+    for making in ("print_of", "frame_of"):
+        monkeypatch.setattr(f"crispgrain.cli.sheet.{making}", lambda *given: pytest.fail("rendered"))
     assert main(["sheet", str(shots[0]), "--out", str(tmp_path / "x.pdf"), *wrong]) == 2
     assert cause in capsys.readouterr().err
     assert not list(tmp_path.glob("*.pdf"))

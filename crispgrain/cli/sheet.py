@@ -8,8 +8,8 @@ from collections.abc import Iterator
 
 from crispgrain.core.errors import ShotError, TreatmentError
 from crispgrain.core.render.pipeline import Pipeline
-from crispgrain.core.sheet.make import Stock, contact_pages, frame_of, print_of, print_pages
-from crispgrain.core.sheet.pdf import write_pdf
+from crispgrain.core.sheet.make import Stock, contact_pages, frame_of, paper_of, print_of, print_pages
+from crispgrain.core.sheet.pdf import Page, write_pdf
 from crispgrain.core.shot import Shot
 from crispgrain.core.stages.print.paper import length_from, sheet_sides
 from crispgrain.core.treatment import Treatment
@@ -25,13 +25,17 @@ def make_sheet(options: argparse.Namespace) -> int:
     options.failed = False
     if options.contact is not None:
         columns, rows = _columns(options.contact)
+        contact_pages([], columns, rows, stock)  # frames that do not fit are no reason to look at shots
         pictures = [frame_of(shot, _own(shot)) for shot in _shots(options)]
         made = contact_pages(pictures, columns, rows, stock)
     else:
         with_shape(Treatment(), options, None)  # a wrong call fails before any work is done
-        done = [print_of(_pipeline(shot, with_shape(_own(shot), options, shot))) for shot in _shots(options)]
-        pictures = [picture for picture, _ in done]
-        made = print_pages([size for _, size in done], stock, not options.no_marks)
+        pictures, sizes, made = [], [], list[Page]()
+        for shot in _shots(options):
+            pipeline = _pipeline(shot, with_shape(_own(shot), options, shot))
+            sizes.append(paper_of(pipeline))
+            made = print_pages(sizes, stock, not options.no_marks)  # one too large is refused before it is rendered
+            pictures.append(print_of(pipeline))
     if not pictures:
         print("crispgrain: nothing is left for a page", file=sys.stderr)
         return 1

@@ -26,6 +26,7 @@ from crispgrain.threads import cores, limit_workers
 from .worker import CANCELLED, PROGRESS, TARGET, WRITTEN, LastShot, answer
 
 LOST = 3  # workers that may be lost over one shot before the shot is held to be the reason
+FOUND_WITHIN = 10  # s; a scheduler that takes longer to answer is none
 CALLED_OFF = ".called-off-"  # a file in the folder of the results, looked for before every tile
 
 
@@ -51,7 +52,7 @@ def run_on_cluster(
     stop = folder / f"{CALLED_OFF}{topic}"
     folder.mkdir(parents=True, exist_ok=True)
     try:
-        client = Client(address, timeout=10, set_as_default=False)
+        client = Client(address, timeout=FOUND_WITHIN, set_as_default=False)
     except (OSError, ValueError) as error:
         raise ShotError(address, f"there is no scheduler ({error})") from error
     with client:

@@ -76,7 +76,7 @@ def test_a_printer_gets_the_same_page(opened, dialog, qtbot, tmp_path):
     assert np.abs(printed[inside] - written[inside]).mean() < 4
 
 
-def test_a_contact_sheet_and_a_print_that_does_not_fit(opened, dialog, qtbot, tmp_path):
+def test_a_contact_sheet_and_a_print_that_does_not_fit(opened, dialog, qtbot, tmp_path, monkeypatch):
     dialog.show()
     dialog.kind.setCurrentIndex(1)
     assert dialog.columns.isVisible() and not dialog.paper.isVisible()
@@ -87,6 +87,7 @@ def test_a_contact_sheet_and_a_print_that_does_not_fit(opened, dialog, qtbot, tm
     dialog.kind.setCurrentIndex(0)
     dialog.paper.setCurrentIndex(dialog.paper.findData("60x90cm"))
     opened.change_setting("print.ppi", 36.0)
+    monkeypatch.setattr("crispgrain.desktop.export.sheet_flow.print_of", lambda *given: pytest.fail("rendered"))
     opened.export_flow.sheet.make(dialog, tmp_path / "large.pdf")
     qtbot.waitUntil(lambda: "No sheet: picture 1 is" in opened.status.words.text(), timeout=PATIENCE)
     assert not (tmp_path / "large.pdf").exists()

@@ -77,7 +77,8 @@ def test_every_shot_once_and_identical_though_a_worker_is_lost(cluster, shots, t
     assert files(out) == files(near)
 
 
-def test_no_cluster_at_an_address_is_said(shots, tmp_path, capsys):
+def test_no_cluster_at_an_address_is_said(shots, tmp_path, capsys, monkeypatch):
+    monkeypatch.setattr("crispgrain.orders.cluster.FOUND_WITHIN", 1)
     arguments = ["run", str(shots), "--out", str(tmp_path / "o"), "--only", "develop"]
     assert main([*arguments, "--scheduler", "tcp://127.0.0.1:9"]) == 2
     assert "there is no scheduler" in capsys.readouterr().err

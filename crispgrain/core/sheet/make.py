@@ -11,6 +11,7 @@ from crispgrain.cancel import NEVER, CancelToken
 
 from ..colour import icc
 from ..model import Stage
+from ..render.on_paper import sheet_size
 from ..render.overview import overview
 from ..render.pipeline import Pipeline
 from ..render.progress import Progress
@@ -36,10 +37,18 @@ class Stock:
     gap: float = 8.0
 
 
+def paper_of(pipeline: Pipeline) -> Print:
+    """Size of a result on paper, with its bleed; known before anything is rendered."""
+    sheet, size = sheet_of(pipeline.resolved[Stage.PRINT].values), sheet_size(pipeline)
+    ppi = settings_of(pipeline).ppi
+    bleed = sheet.bleed if sheet is not None and not sheet.border else 0.0
+    return Print(25.4 * size.width / ppi, 25.4 * size.height / ppi, bleed)
+
+
 def print_of(
     pipeline: Pipeline, cancel: CancelToken = NEVER, report: Callable[[Progress], None] | None = None
-) -> tuple[Picture, Print]:  # fmt: skip
-    """A result in its file's profile, and its size on paper with its bleed.
+) -> Picture:  # fmt: skip
+    """A result in its file's profile.
 
     Raises
     ------
@@ -48,10 +57,7 @@ def print_of(
     """
     settings = settings_of(pipeline)
     pixels = render_whole(pipeline, settings, report=report, cancel=cancel, opaque=True)
-    sheet = sheet_of(pipeline.resolved[Stage.PRINT].values)
-    bleed = sheet.bleed if sheet is not None and not sheet.border else 0.0
-    height, width = (25.4 * n / settings.ppi for n in pixels.shape[:2])
-    return Picture(pixels, settings.profile_bytes), Print(width, height, bleed)
+    return Picture(pixels, settings.profile_bytes)
 
 
 def frame_of(shot: Shot, treatment: Treatment) -> Picture:

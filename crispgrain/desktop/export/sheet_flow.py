@@ -12,12 +12,11 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 from crispgrain.cancel import CancelToken
 from crispgrain.core.errors import ShotError
 from crispgrain.core.model import Stage
+from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.progress import Progress
-from crispgrain.core.sheet.layout import Print
-from crispgrain.core.sheet.make import contact_pages, frame_of, print_of, print_pages
+from crispgrain.core.sheet.make import contact_pages, frame_of, paper_of, print_of, print_pages
 from crispgrain.core.sheet.pdf import Page, Picture, write_pdf
 from crispgrain.core.shot import Shot
-from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.base.background import Background, Urgency
 from crispgrain.desktop.base.status_line import StatusLine
 from crispgrain.session.session import Session
@@ -70,21 +69,23 @@ class SheetFlow(QObject):
         background = self._background = self._background or Background(1)
         cancel = self._cancel = CancelToken()
 
-        def of_shot(number: int, shot: Shot, own: Treatment) -> tuple[Picture, Print]:
+        def rendered(number: int, shot: Shot, pipeline: Pipeline) -> Picture:
             words = f"Rendering {shot.path.name} for a sheet ({number} of {len(wishes)})"
 
             def said(progress: Progress) -> None:
                 background.in_window(lambda: self._tell(words, progress, cancel))
 
-            return print_of(shot.pipeline(own), cancel, said)
+            return print_of(pipeline, cancel, said)
 
         def job() -> Made:
             shots = [known_shot(path, store) for path, _ in wishes]
             if contact:
+                contact_pages([], columns, rows, stock)
                 frames = [frame_of(shot, own) for shot, (_, own) in zip(shots, wishes, strict=True)]
                 return contact_pages(frames, columns, rows, stock), frames
-            done = [of_shot(n, shot, own) for n, (shot, own) in enumerate(zip(shots, treated, strict=True), 1)]
-            return print_pages([size for _, size in done], stock, marks), [picture for picture, _ in done]
+            chains = [shot.pipeline(own) for shot, own in zip(shots, treated, strict=True)]
+            laid = print_pages([paper_of(chain) for chain in chains], stock, marks)  # refused before it is rendered
+            return laid, [rendered(n, *one) for n, one in enumerate(zip(shots, chains, strict=True), 1)]
 
         def finished(made: Made) -> None:
             try:
