@@ -46,9 +46,10 @@ class Radial:
     back: bool = False
 
     @classmethod
-    def about_middle(cls, size: Size, terms: Terms) -> Radial:
-        """Of a picture whose corners are at a radius of 1."""
-        return cls(size.width / 2, size.height / 2, float(np.hypot(size.width, size.height)) / 2, terms)
+    def about_middle(cls, size: Size, terms: Terms, middle: tuple[float, float] = (0.5, 0.5)) -> Radial:
+        """Of a picture whose farthest corner is at a radius of 1; the ``middle`` is in shares of width and height."""
+        x, y = middle[0] * size.width, middle[1] * size.height
+        return cls(x, y, float(np.hypot(max(x, size.width - x), max(y, size.height - y))), terms)
 
     @property
     def inverse(self) -> Radial:
@@ -98,10 +99,11 @@ class Optics:
 
 @dataclass(frozen=True)
 class LensProfile:
-    """Of one lens at one setting; radii are 1 in the picture's corners, terms as in :class:`Radial`.
+    """Of one lens at one setting; radii are 1 in the picture's farthest corner, terms as in :class:`Radial`.
 
-    ``bends`` is from a straight picture to what the lens drew, ``red`` and ``blue`` from where it drew green to where
-    it drew these, ``light`` the share of the light that arrived. Empty where nothing is known.
+    ``middle`` is where its axis meets the picture, in shares of width and height. ``bends`` is from a straight picture
+    to what the lens drew, ``red`` and ``blue`` from where it drew green to where it drew these, ``light`` the share of
+    the light that arrived. Empty where nothing is known.
     """
 
     name: str
@@ -109,6 +111,14 @@ class LensProfile:
     red: Terms = ()
     blue: Terms = ()
     light: Terms = ()
+    middle: tuple[float, float] = (0.5, 0.5)
+
+    def turned(self, quarters: int) -> LensProfile:
+        """That of a picture turned by so many quarters anticlockwise."""
+        x, y = self.middle
+        for _ in range(quarters % 4):
+            x, y = y, 1 - x
+        return replace(self, middle=(x, y))
 
 
 def fitted(radius: NDArray, factor: NDArray, powers: Iterable[int]) -> Terms:

@@ -116,8 +116,8 @@ def for_lens(resolved: Resolved, source: Source) -> Resolved:
     # Where there still is a mosaic, whose colours can be moved each by itself, fringes are undone there.
     at_once = isinstance(source, RawSource) and source.bayer
     if found is not None and at_once and (found.values["red"] or found.values["blue"]):
-        colours = {"red": found.values["red"], "blue": found.values["blue"]}
-        beside[beside.index(found)] = replace(found, values={**found.values, **dict.fromkeys(colours, "")})
+        colours = {part: found.values[part] for part in ("red", "blue", "middle")}
+        beside[beside.index(found)] = replace(found, values={**found.values, "red": "", "blue": ""})
         beside.append(replace(found, model=fringes.MODEL, id=fringes.MODEL.id, values=colours, remarks=()))
     return replace(resolved, beside=tuple(beside))
 

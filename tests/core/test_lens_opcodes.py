@@ -29,10 +29,10 @@ from crispgrain.simulation.dng import write_dng
 
 SIZE = Size(400, 600)
 MIDDLE = np.array([SIZE.width, SIZE.height]) / 2
-CORNER = np.hypot(*MIDDLE)
-RED = (1.0015, -0.05, 0.012, 0.001)
+ASIDE = (0.58, 0.46)  # shares; where the axis of a lens may meet the picture
+RED = (1.004, -0.05, 0.012, 0.001)
 GREEN = (1.0, -0.05, 0.012, 0.001)
-BLUE = (0.9985, -0.05, 0.012, 0.001)
+BLUE = (0.996, -0.05, 0.012, 0.001)
 VIGNETTE = (0.5, 0.2, 0.1, 0.0, 0.05)
 DOTS = np.array([(x, y) for x in range(40, 600, 65) for y in range(40, 400, 64)], float)
 PLAIN = Treatment().only([]).set("develop.exposure", 0.0).set("develop.base", "linear")
@@ -45,8 +45,8 @@ def warp(*planes, tangential=(0.0, 0.0), middle=(0.5, 0.5)) -> bytes:
     return one(1, struct.pack(">I", len(planes)) + sets + struct.pack(">2d", *middle))
 
 
-def vignette(*terms) -> bytes:
-    return one(3, struct.pack(">7d", *terms, 0.5, 0.5))
+def vignette(*terms, middle=(0.5, 0.5)) -> bytes:
+    return one(3, struct.pack(">7d", *terms, *middle))
 
 
 def one(number: int, data: bytes, flags: int = 0) -> bytes:
@@ -60,14 +60,20 @@ def listed(*operations: bytes) -> bytes:
 WHOLE = listed(vignette(*VIGNETTE), warp(RED, GREEN, BLUE))
 
 
-def drawn(points, terms):
+def radii(x, y, middle):
+    """Of points, as shares of the distance of the farthest corner."""
+    corner = np.hypot(*np.maximum(middle, 2 * MIDDLE - middle))
+    return np.hypot(x - middle[0], y - middle[1]) / corner
+
+
+def drawn(points, terms, middle=MIDDLE):
     """Where the lens draws points (n x 2) of a straight picture in a colour."""
-    r = np.hypot(*(points - MIDDLE).T)[:, None] / CORNER
-    return MIDDLE + (points - MIDDLE) * (terms[0] + terms[1] * r**2 + terms[2] * r**4 + terms[3] * r**6)
+    r = radii(*points.T, middle)[:, None]
+    return middle + (points - middle) * (terms[0] + terms[1] * r**2 + terms[2] * r**4 + terms[3] * r**6)
 
 
-def gain(x, y):
-    r = np.hypot(x - MIDDLE[0], y - MIDDLE[1]) / CORNER
+def gain(x, y, middle=MIDDLE):
+    r = radii(x, y, middle)
     return 1 + sum(k * r ** (2 * n + 2) for n, k in enumerate(VIGNETTE))
 
 
@@ -114,16 +120,17 @@ def centres(plane, about):
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize("orientation", [1, 6])
-def test_dots_come_to_lie_where_a_straight_picture_has_them_in_all_colours(tmp_path, orientation):
-    seen = dotted([drawn(DOTS, terms) for terms in (RED, GREEN, BLUE)])
-    source = written(tmp_path / "bent.dng", seen, listed(warp(RED, GREEN, BLUE)), orientation)
+@pytest.mark.parametrize(("orientation", "shares"), [(1, (0.5, 0.5)), (1, ASIDE), (6, ASIDE)])
+def test_dots_come_to_lie_where_a_straight_picture_has_them_in_all_colours(tmp_path, orientation, shares):
+    middle = 2 * MIDDLE * shares
+    seen = dotted([drawn(DOTS, terms, middle) for terms in (RED, GREEN, BLUE)])
+    source = written(tmp_path / "bent.dng", seen, listed(warp(RED, GREEN, BLUE, middle=shares)), orientation)
     pipeline, straight = result(source, STRAIGHT)
     own = straight @ np.linalg.inv(source.camera_to_working).T
     if orientation == 6:  # turned clockwise to be upright
         own = np.rot90(own)
     scale = pipeline.steps[-1].after.to_source.rows[0][0]  # about the middle, so that no corner is empty
-    expected = MIDDLE + (DOTS - MIDDLE) / scale
+    expected = middle + (DOTS - middle) / scale
     inside = ((expected > 12) & (expected < 2 * MIDDLE - 12)).all(axis=1)
     assert inside.sum() > 30
     for colour in range(3):
@@ -132,10 +139,14 @@ def test_dots_come_to_lie_where_a_straight_picture_has_them_in_all_colours(tmp_p
     assert np.hypot(*(drawn(DOTS, RED) - drawn(DOTS, BLUE)).T).max() > 0.7
 
 
-def test_corners_get_the_light_that_the_file_says_they_lack(tmp_path):
+@pytest.mark.parametrize("shares", [(0.5, 0.5), ASIDE])
+def test_corners_get_the_light_that_the_file_says_they_lack(tmp_path, shares):
     y, x = np.mgrid[: SIZE.height, : SIZE.width] + 0.5
-    grey = sensor_signal(np.full((SIZE.height, SIZE.width, 3), 0.4, np.float32), FIELD_TWO) / gain(x, y)[..., None]
-    source = written(tmp_path / "dark.dng", grey, listed(vignette(*VIGNETTE)))
+    grey = (
+        sensor_signal(np.full((SIZE.height, SIZE.width, 3), 0.4, np.float32), FIELD_TWO)
+        / gain(x, y, 2 * MIDDLE * shares)[..., None]
+    )
+    source = written(tmp_path / "dark.dng", grey, listed(vignette(*VIGNETTE, middle=shares)))
     assert np.ptp(result(source, PLAIN)[1][..., 1]) > 0.15
     np.testing.assert_allclose(result(source, STRAIGHT)[1], 0.4, atol=0.004)
     assert np.array_equal(result(source, STRAIGHT.set("lens.even", "off"))[1], result(source, PLAIN)[1])
@@ -173,7 +184,8 @@ def test_the_file_goes_before_the_database_and_says_what_it_lacks(tmp_path):
 @pytest.mark.parametrize(
     ("operations", "said"),
     [
-        ((warp(GREEN, middle=(0.47, 0.5)),), "its middle is not that of the picture"),
+        ((warp(GREEN, middle=(0.47, 0.5)),), "its lines and its light have two middles"),
+        ((warp(GREEN, middle=(0.1, 0.5)),), "its middle is none"),
         ((warp(GREEN, tangential=(0.0, 0.002)),), "lines are bent otherwise than about the middle"),
         ((warp((1.0, -3.0, 0.0, 0.0)),), "its bent lines make no sense"),
         ((warp((float("nan"), 0.0, 0.0, 0.0)),), "its bent lines make no sense"),

@@ -22,7 +22,8 @@ WARP_PLANES = (1, 3)  # one set of numbers for all colours, or one for each
 SET = struct.Struct(">6d")  # four radial terms, two tangential ones
 MIDDLE = struct.Struct(">2d")  # shares of width and height
 GAINS = struct.Struct(">5d")  # of the radius to the power of 2, 4 ... 10
-OFF_MIDDLE = 0.005  # share of the picture; lenses bend lines evenly about a middle as near as that
+FARTHEST = 0.2  # share of the picture that a lens' axis can be off its middle; beyond is damage
+APART = 0.005  # share of the picture; nearer middles of what one file says are one
 OFF_RADIUS = 2e-4  # tangential terms below move no pixel by one
 LEAST, MOST = 0.5, 2.0  # by which a lens can move corners; beyond is damage
 POWERS = (0, 2, 4, 6, 8, 10)
@@ -55,7 +56,7 @@ def _with_warp(profile: LensProfile, data: bytes) -> LensProfile:
         raise ValueError("its bent lines make no sense")
     sets = np.array([SET.unpack_from(data, 4 + n * SET.size) for n in range(planes)])
     radial, tangential = sets[:, :4], sets[:, 4:]
-    _middle(data, 4 + planes * SET.size)
+    middle = _middle(data, 4 + planes * SET.size, profile)
     there = [RADII * _polynomial(terms) for terms in radial]
     if not (np.isfinite(sets).all() and all((np.diff(r) > 0).all() and LEAST < r[-1] < MOST for r in there)):
         raise ValueError("its bent lines make no sense")
@@ -63,7 +64,9 @@ def _with_warp(profile: LensProfile, data: bytes) -> LensProfile:
         raise ValueError("lines are bent otherwise than about the middle")
     red, green, blue = there if planes == 3 else there * 3
     bends: Terms = tuple(t for r in radial[len(radial) // 2] for t in (float(r), 0.0))[:-1]
-    return LensProfile(profile.name, _unless_plain(bends), _apart(green, red), _apart(green, blue), profile.light)
+    return LensProfile(
+        profile.name, _unless_plain(bends), _apart(green, red), _apart(green, blue), profile.light, middle
+    )
 
 
 def _apart(green: NDArray, other: NDArray) -> Terms:
@@ -73,12 +76,12 @@ def _apart(green: NDArray, other: NDArray) -> Terms:
 
 def _with_light(profile: LensProfile, data: bytes) -> LensProfile:
     gains = np.array([1.0, *GAINS.unpack_from(data)])
-    _middle(data, GAINS.size)
+    middle = _middle(data, GAINS.size, profile)
     gain = _polynomial(gains)
     if not (np.isfinite(gain).all() and gain.min() > LEAST and gain.max() <= 1 / LEAST_LIGHT):
         raise ValueError("its dark corners make no sense")
     light = fitted(RADII, 1 / gain, POWERS) if gain.max() > gain.min() else ()
-    return LensProfile(profile.name, profile.bends, profile.red, profile.blue, light)
+    return LensProfile(profile.name, profile.bends, profile.red, profile.blue, light, middle)
 
 
 def _polynomial(terms: NDArray) -> NDArray:
@@ -86,10 +89,14 @@ def _polynomial(terms: NDArray) -> NDArray:
     return np.asarray(np.polynomial.polynomial.polyval(RADII**2, terms))
 
 
-def _middle(data: bytes, place: int) -> None:
-    """Raises if what is asked for is not about the middle of the picture."""
-    if not max(abs(share - 0.5) for share in MIDDLE.unpack_from(data, place)) <= OFF_MIDDLE:
-        raise ValueError("its middle is not that of the picture")
+def _middle(data: bytes, place: int, profile: LensProfile) -> tuple[float, float]:
+    """What it is about; raises if that is not what the rest is about."""
+    x, y = MIDDLE.unpack_from(data, place)
+    if not max(abs(x - 0.5), abs(y - 0.5)) <= FARTHEST:
+        raise ValueError("its middle is none")
+    if profile != LensProfile(NAME) and max(abs(x - profile.middle[0]), abs(y - profile.middle[1])) > APART:
+        raise ValueError("its lines and its light have two middles")
+    return x, y
 
 
 def _unless_plain(terms: Terms) -> Terms:

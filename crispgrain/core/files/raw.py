@@ -124,7 +124,7 @@ def _mosaic(raw: rawpy.RawPy, path: Path, facts: Facts, places: NDArray[np.int64
         facts=facts,
         daylight=_daylight(raw),
         shading=shading.turned(turns, Size(height, width)) if shading is not None else None,
-        lens=lens,
+        lens=lens.turned(turns) if lens is not None else None,
     )
 
 

@@ -17,13 +17,13 @@ from crispgrain.restoration.resample import LANCZOS_LOBES, warp
 from ...files.source import RawSource
 from ...model import Context, Domain, Model, Stage, Values
 from ...optics import Radial
-from .lens_faults import terms_of
+from .lens_faults import radial
 
 
 def _moves(values: Values, context: Context) -> dict[int, Radial]:
     """By the colour's number: from a place in the picture to where the lens drew it."""
-    given = {0: terms_of(str(values["red"])), 2: terms_of(str(values["blue"]))}
-    return {colour: Radial.about_middle(context.before.size, terms) for colour, terms in given.items() if terms}
+    given = {colour: radial(values, part, context.before.size) for colour, part in ((0, "red"), (2, "blue"))}
+    return {colour: moves for colour, moves in given.items() if moves is not None}
 
 
 def run(mosaic: Array, values: Values, context: Context) -> Array:
@@ -42,8 +42,9 @@ def run(mosaic: Array, values: Values, context: Context) -> Array:
 
 def margin(values: Values, context: Context) -> int:
     """How far the corners move, and the interpolation's reach in samples of one colour."""
-    corner = np.zeros(1)
-    far = [max(abs(float(v[0])) for v in moves(corner, corner)) for moves in _moves(values, context).values()]
+    size = context.before.size
+    x, y = np.array([0, size.width, 0, size.width]), np.array([0, 0, size.height, size.height])
+    far = [float(np.abs(np.stack(moves(x, y)) - (x, y)).max()) for moves in _moves(values, context).values()]
     return math.ceil(max(far, default=0.0)) + 2 * (LANCZOS_LOBES + 1)
 
 

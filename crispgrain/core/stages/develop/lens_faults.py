@@ -14,7 +14,7 @@ from ...optics import LensProfile, Optics, Radial
 from ...transform import Transform
 
 KNOWN, OWN = "known", "own"
-PARTS = ("bends", "red", "blue", "light")  # of what is known, as text; filled in for each shot
+PARTS = ("bends", "red", "blue", "light")  # of what is known, as text; filled in for each shot, as is the middle
 UNKNOWN = {"bends": "bent lines", "red": "fringes", "light": "dark corners"}  # where a profile lacks a part
 
 
@@ -54,18 +54,25 @@ def told(values: Values, profile: LensProfile | None) -> dict[str, Value]:
         fringes = values["edges"] == "on"
         wanted = {"bends": values["straight"] == "on", "red": fringes, "blue": fringes, "light": values["even"] == "on"}
     given = {part: getattr(profile, part) if profile is not None and wanted[part] else () for part in PARTS}
+    given["middle"] = profile.middle if profile is not None else (0.5, 0.5)
     return {**values, **{part: " ".join(f"{t:.9g}" for t in terms) for part, terms in given.items()}}
+
+
+def radial(values: Values, part: str, size: Size) -> Radial | None:
+    """A part of what a lens did to a picture of a size, if that is known."""
+    terms = terms_of(str(values.get(part, "")))
+    if not terms:
+        return None
+    x, y = terms_of(str(values["middle"]))
+    return Radial.about_middle(size, terms, (x, y))
 
 
 def after(frame: Frame, values: Values) -> Frame:
     """The frame as a lens without faults would have drawn it: of the same size, with no empty corner."""
     size = frame.size
 
-    def radial(part: str) -> Radial | None:
-        terms = terms_of(str(values.get(part, "")))
-        return Radial.about_middle(size, terms) if terms else None
-
-    bends, optics = radial("bends"), Optics(radial("red"), radial("blue"), radial("light"))
+    bends = radial(values, "bends", size)
+    optics = Optics(*(radial(values, part, size) for part in ("red", "blue", "light")))
     straight = Transform(lens=bends).after(_filling(bends, size)) if bends is not None else Transform()
     return replace(
         frame, to_source=frame.to_source.after(straight), optics=optics if optics != Optics() else frame.optics
