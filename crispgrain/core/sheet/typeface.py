@@ -10,8 +10,6 @@ from __future__ import annotations
 from io import BytesIO
 
 import pikepdf
-from fontTools import subset
-from fontTools.ttLib import TTFont
 
 from crispgrain.paths import FONTS
 
@@ -24,6 +22,9 @@ class Typeface:
     """The glyphs for some words. What has none, such as most scripts of Asia, is shown as an empty box."""
 
     def __init__(self, words: str) -> None:
+        from fontTools import subset  # takes a tenth of the program's start, and few starts end in a sheet
+        from fontTools.ttLib import TTFont
+
         font = TTFont(FILE)
         subsetter = subset.Subsetter(subset.Options(layout_features=[], name_IDs=[], notdef_outline=True))
         subsetter.populate(unicodes=map(ord, words))
