@@ -12,11 +12,11 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 from crispgrain.cancel import CancelToken
 from crispgrain.core.errors import ShotError
 from crispgrain.core.model import Stage
-from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.sheet.make import contact_pages, frame_of, paper_of, print_of, print_pages
 from crispgrain.core.sheet.pdf import Page, Picture, write_pdf
 from crispgrain.core.shot import Shot
+from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.base.background import Background, Urgency
 from crispgrain.desktop.base.status_line import StatusLine
 from crispgrain.session.session import Session
@@ -69,13 +69,13 @@ class SheetFlow(QObject):
         background = self._background = self._background or Background(1)
         cancel = self._cancel = CancelToken()
 
-        def rendered(number: int, shot: Shot, pipeline: Pipeline) -> Picture:
+        def rendered(number: int, shot: Shot, own: Treatment) -> Picture:
             words = f"Rendering {shot.path.name} for a sheet ({number} of {len(wishes)})"
 
             def said(progress: Progress) -> None:
                 background.in_window(lambda: self._tell(words, progress, cancel))
 
-            return print_of(pipeline, cancel, said)
+            return print_of(shot.pipeline(own), cancel, said)
 
         def job() -> Made:
             shots = [known_shot(path, store) for path, _ in wishes]
@@ -83,9 +83,10 @@ class SheetFlow(QObject):
                 contact_pages([], columns, rows, stock)
                 frames = [frame_of(shot, own) for shot, (_, own) in zip(shots, wishes, strict=True)]
                 return contact_pages(frames, columns, rows, stock), frames
-            chains = [shot.pipeline(own) for shot, own in zip(shots, treated, strict=True)]
-            laid = print_pages([paper_of(chain) for chain in chains], stock, marks)  # refused before it is rendered
-            return laid, [rendered(n, *one) for n, one in enumerate(zip(shots, chains, strict=True), 1)]
+            each = list(zip(shots, treated, strict=True))
+            # One too large is refused before any is rendered; a chain keeps its tiles, so none outlasts its shot.
+            laid = print_pages([paper_of(shot.pipeline(own)) for shot, own in each], stock, marks)
+            return laid, [rendered(n, *one) for n, one in enumerate(each, 1)]
 
         def finished(made: Made) -> None:
             try:
