@@ -13,8 +13,9 @@ from crispgrain.core.model import Domain, Role, Stage
 from crispgrain.core.registry import MODELS
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.overview import overview
-from crispgrain.core.render.pipeline import Pipeline, near_first
+from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.progress import Progress, ProgressEstimator, time_left
+from crispgrain.core.render.reach import near_first
 from crispgrain.core.render.whole import export, render_whole
 from crispgrain.core.resolve import resolve
 from crispgrain.core.shot import open_shot

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Sequence
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass, replace
 from functools import partial
 
@@ -20,31 +20,20 @@ from ..meter.reading import Reading
 from ..model import Context, Domain, Model, Product, Role, Stage, Values
 from ..resolve import Resolved, ResolvedOperation
 from ..sphere import Sphere
-from ..stages.develop import crop, lens, light, print_screen
-from ..stages.develop.lighting import BASE, BASE_COLOUR, changes
-from ..stages.develop.lighting import PARAMETERS as LIGHT
-from ..stages.enlarge.size import target_size
+from ..stages.develop import lens
 from ..transform import Transform
 from . import poles
 from .approximate import reduce_shot, reduce_treatment
 from .cache import TileCache
+from .order import Told, ended, in_order, parted, resamples
 from .products import product_of
+from .reach import needed, whole_shift, wrapped
 
 TILE = 960  # px; of a network's work on 512 px a third would be margin
 ALIGN = 32  # tiles start on this grid: whole sensor cells and whole bands of blocks
 
 WRAPPING = (Stage.DENOISE, Stage.SHARPEN, Stage.ENLARGE, Stage.FINISH)  # that look beyond the side edges of a panorama
 HEEDING = (Stage.SHARPEN,)  # stages that heed what zones before them did to noise; Denoise comes before light changes
-PIXEL_STAGES = (Stage.DEVELOP, Stage.DENOISE, Stage.SHARPEN, Stage.ENLARGE, Stage.FINISH)
-
-
-@dataclass(frozen=True)
-class Told:
-    """What is known of a step's pixels inside of some masks and outside of others (all of them: ``where``)."""
-
-    before: Frame
-    after: Frame
-    where: tuple[tuple[Mask, bool], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -252,7 +241,7 @@ class Pipeline:
                 return given(rect)
             return (step.aside.region if tiled else step.aside.untiled)(rect, cancel=cancel)
 
-        moved = whole_shift(step)
+        moved = whole_shift(step.model, step.before, step.after)
         if moved is not None:
             return given(wanted.moved(*moved))
         blends = step.mask is not None and step.stage is not Stage.ENLARGE  # there is nothing of its size to blend with
@@ -336,116 +325,3 @@ class Pipeline:
                 noise = self.cache.get(key, partial(poles.noise_at, up, size, given, run, margin))
                 pixels = poles.without(pixels, noise, rect, size, up)
         return pixels
-
-
-def in_order(resolved: Resolved) -> list[ResolvedOperation]:
-    """The operations that change pixels, as they follow one another.
-
-    Models on the mosaic go before Develop, which demosaics. Light is changed after Denoise, which knows the noise as it
-    was metered, and before Sharpen. Crop and straighten, which stand first for the user, come just before Enlarge, and
-    are part of its resampling: earlier they would spoil what is known of noise and blur. The dots of a print go before
-    Denoise, which would take them for noise.
-    """
-    order = list(PIXEL_STAGES)
-
-    def place(operation: ResolvedOperation) -> float:
-        if operation.model.domain is Domain.MOSAIC:
-            return -1
-        if operation.model is print_screen.MODEL:
-            return order.index(Stage.DENOISE) - 0.5
-        if operation.model.may_be(Role.RETOUCH):
-            return order.index(Stage.DENOISE) + 0.7
-        if operation.model is light.MODEL:
-            return order.index(Stage.DENOISE) + 0.5
-        if operation.model.may_be(Role.SHAPE):  # what the lens did is undone before it is cropped
-            return order.index(Stage.ENLARGE) - (0.5 if operation.model is crop.MODEL else 0.6)
-        return order.index(operation.stage)
-
-    everywhere = resolved[Stage.DEVELOP]
-    own = {p.id for p in LIGHT} | {BASE, BASE_COLOUR}
-    develop = replace(everywhere, values={k: v for k, v in everywhere.values.items() if k not in own})
-    lit = replace(everywhere, model=light.MODEL, values={k: v for k, v in everywhere.values.items() if k in own})
-    beside = [
-        o
-        for o in resolved.operations
-        if o.stage in PIXEL_STAGES and o.on and o is not everywhere and not o.model.may_be(Role.CUT)
-    ]
-    return sorted([develop, *([lit] if changes(lit.values) else []), *beside], key=place)
-
-
-def resamples(operation: ResolvedOperation) -> bool:
-    """Whether an operation brings pixels to another grid, and can take on what others before it do to their shape."""
-    return operation.stage is Stage.ENLARGE or operation.model.may_be(Role.SHAPE)
-
-
-def ended(operation: ResolvedOperation, frame: Frame, shapes: tuple[ResolvedOperation, ...]) -> tuple[Frame, Frame]:
-    """What is known outside and inside of an operation's mask, after it and those whose ``shapes`` it takes on."""
-    begun = frame
-    for shape in shapes:
-        begun = shape.model.after(begun, shape.values)
-    inside = operation.model.after(begun, operation.values)
-    if operation.stage is Stage.ENLARGE:
-        inside = inside.sized(target_size(begun.size, operation.values))
-    if operation.mask is None or operation.stage is Stage.ENLARGE:
-        return inside, inside
-    inside = replace(inside, grey=inside.grey and frame.grey)
-    return replace(inside, noise=frame.noise, cleaned=frame.cleaned, softness=frame.softness), inside
-
-
-def parted(told: Sequence[Told], ends: Sequence[tuple[Frame, Frame]], mask: Mask | None) -> list[Told]:
-    """The places a picture has after a step: twice as many if a mask gave one part of it other noise."""
-    places: list[Told] = []
-    for t, (outside, inside) in zip(told, ends, strict=True):
-        if mask is None or (inside.noise, inside.cleaned) == (outside.noise, outside.cleaned):
-            places.append(t)
-        else:
-            places += [Told(t.before, end, (*t.where, (mask, of))) for end, of in ((outside, False), (inside, True))]
-    return places
-
-
-def whole_shift(step: Step) -> tuple[int, int] | None:
-    """Rows and columns by which a step only moves what it is given; None if it does anything else."""
-    back = step.before.to_source.inverse.after(step.after.to_source)
-    if not step.model.may_be(Role.SHAPE) or back.lens is not None or step.after.optics is not None:
-        return None
-    (a, b, right), (c, d, down), last = back.rows
-    only_moves = (a, b, c, d, *last) == (1, 0, 0, 1, 0, 0, 1) and right == int(right) and down == int(down)
-    return (int(down), int(right)) if only_moves else None
-
-
-def needed(wanted: Rect, before: Frame, after: Frame, margin: int, grid: int, wraps: bool = False) -> Rect:
-    """The input rectangle, on a grid, that a wanted output rectangle depends on.
-
-    If the picture ``wraps``, it may reach beyond the left and the right edge.
-    """
-    back = before.to_source.inverse.after(after.to_source)
-    seen = back.rect(wanted)
-    grown = Rect.between(seen.top - margin, seen.left - margin, seen.bottom + margin, seen.right + margin)
-    aligned = Rect.between(
-        *(n // grid * grid for n in (grown.top, grown.left)),
-        *(-(-n // grid) * grid for n in (grown.bottom, grown.right)),
-    )
-    if wraps:
-        return Rect.between(max(aligned.top, 0), aligned.left, min(aligned.bottom, before.size.height), aligned.right)
-    return aligned.intersect(before.size.rect)
-
-
-def wrapped(rect: Rect, width: int) -> list[Rect]:
-    """Parts, within a picture of ``width``, of a rectangle that goes on round its left and right edges."""
-    parts, left = [], rect.left
-    while left < rect.right:
-        start = left % width
-        columns = min(width - start, rect.right - left)
-        parts.append(Rect(rect.top, start, rect.height, columns))
-        left += columns
-    return parts
-
-
-def near_first(rect: Rect, tile: int, centre: tuple[float, float]) -> list[tuple[int, int]]:
-    """Tiles over a rectangle, those nearest to a point (row, column) first."""
-
-    def distance(place: tuple[int, int]) -> float:
-        row, column = place
-        return ((row + 0.5) * tile - centre[0]) ** 2 + ((column + 0.5) * tile - centre[1]) ** 2
-
-    return sorted(tiles_over(rect, tile), key=distance)

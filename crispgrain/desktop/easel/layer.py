@@ -14,7 +14,7 @@ from crispgrain.arrays import Array
 from crispgrain.cancel import CancelToken
 from crispgrain.core.colour import icc
 from crispgrain.core.render.pieces import pieces, uncovered
-from crispgrain.core.render.pipeline import near_first
+from crispgrain.core.render.reach import near_first
 from crispgrain.core.render.views import Approximate, Result, View
 from crispgrain.desktop.base.monitor import on_monitor
 from crispgrain.geometry import Rect, Size, tile_rect
