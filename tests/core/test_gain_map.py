@@ -140,9 +140,8 @@ def test_a_lens_profile_does_not_brighten_corners_once_more(shot, monkeypatch):
     assert not lens.values["light"]
     assert "Dark corners are put right by the file itself." in lens.remarks
     told = replace(shot.source, lens=LensProfile("The file's own", light=(1.0, 0.0, -0.5)))
-    assert next(o for o in resolve(asked, told, shot.reading).beside if o.id == "lens").values[
-        "light"
-    ]  # it asks for both
+    lens = next(o for o in resolve(asked, told, shot.reading).beside if o.id == "lens")
+    assert lens.values["light"]  # the file asks for both
     bare = replace(shot.source, shading=None)
     assert next(o for o in resolve(asked, bare, shot.reading).beside if o.id == "lens").values["light"]
 
