@@ -13,6 +13,7 @@ from fractions import Fraction
 import exiv2
 import numpy as np
 import pytest
+import tifffile
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -137,6 +138,33 @@ def test_dots_come_to_lie_where_a_straight_picture_has_them_in_all_colours(tmp_p
         assert np.abs(centres(own[..., colour], expected[inside]) - expected[inside]).max() < 0.15
     assert np.hypot(*(drawn(DOTS, GREEN) - DOTS).T).max() > 5  # px, so the check means something
     assert np.hypot(*(drawn(DOTS, RED) - drawn(DOTS, BLUE)).T).max() > 0.7
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("orientation", [1, 6])
+def test_the_lens_of_a_linear_dng_is_undone_too(tmp_path, orientation):
+    y, x = np.mgrid[: SIZE.height, : SIZE.width] + 0.5
+    seen = np.full((SIZE.height, SIZE.width), 0.1)
+    for at_x, at_y in drawn(DOTS, GREEN, 2 * MIDDLE * ASIDE):
+        seen += 0.6 * np.exp(-((x - at_x) ** 2 + (y - at_y) ** 2) / (2 * 1.6**2))
+    path = tmp_path / "linear.dng"
+    stored = np.rint(np.repeat(seen[..., None], 3, axis=2) * 65535).astype(np.uint16)
+    opcodes = listed(warp(GREEN, middle=ASIDE))
+    tags = [
+        (274, 3, 1, orientation, True), (50706, 1, 4, bytes([1, 4, 0, 0]), True), (50708, 2, 0, "X 1", True),
+        (50721, 10, 9, (1, 1, 0, 1, 0, 1, 0, 1, 1, 1, 0, 1, 0, 1, 0, 1, 1, 1), True), (50728, 5, 3, (1,) * 6, True),
+        (51022, 7, len(opcodes), opcodes, True),
+    ]  # fmt: skip
+    tifffile.imwrite(path, stored, photometric=34892, extratags=tags, metadata=None)
+    source = read_shot(path)
+    assert not source.is_raw
+    assert "The file says what its lens did: Lens in Develop undoes it." in source.facts.remarks
+    pipeline, straight = result(source, STRAIGHT)
+    plane = np.rot90(straight[..., 1]) if orientation == 6 else straight[..., 1]
+    expected = 2 * MIDDLE * ASIDE + (DOTS - 2 * MIDDLE * ASIDE) / pipeline.steps[-1].after.to_source.rows[0][0]
+    inside = ((expected > 12) & (expected < 2 * MIDDLE - 12)).all(axis=1)
+    assert inside.sum() > 30
+    assert np.abs(centres(plane, expected[inside]) - expected[inside]).max() < 0.15
 
 
 @pytest.mark.parametrize("shares", [(0.5, 0.5), ASIDE])

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from crispgrain.geometry import Size
 
 from ..optics import LensProfile, Terms, fitted
-from .source import RawSource, Source
+from .source import Source
 
 EDGE = 600  # px of the longer side that profiles are asked on
 LEAST_SCORE = 20  # of a lens by lensfun, whose names are never written alike; below it is another lens
@@ -28,7 +28,7 @@ FAR = 1000.0  # m, where the file does not say
 
 def known_lens(source: Source) -> LensProfile | None:
     """What is known of the lens a shot was taken with: by the file itself, else by the database; None if by neither."""
-    if isinstance(source, RawSource) and source.lens is not None:
+    if source.lens is not None:
         return source.lens
     facts = source.facts
     if not facts.maker or not facts.focal_length:

@@ -15,6 +15,7 @@ from crispgrain.restoration.cells import known, repeated
 from ..colour import icc
 from ..colour.spaces import SRGB, SRGB_TO_WORKING, WORKING, between, to_xyz
 from ..errors import ShotError
+from ..optics import LensProfile
 from . import gain_map, lens_opcodes, masked, metadata
 from .source import Facts, PictureSource, RawSource
 from .trouble import check_size, cut_short, missing_strips
@@ -102,10 +103,7 @@ def _mosaic(raw: rawpy.RawPy, path: Path, facts: Facts, places: NDArray[np.int64
         facts = _remarked(facts, f"Lens shading is left as it is: {error}.")
     if shading is not None:
         facts = _remarked(facts, "Lens shading is put right as the file says.")
-    lens, unknown = lens_opcodes.read(metadata.opcodes(path, 3))
-    if lens is not None:
-        facts = _remarked(facts, "The file says what its lens did: Lens in Develop undoes it.")
-    facts = _remarked(facts, *(f"Not all is undone that the file asks for: {part}." for part in unknown))
+    lens, facts = _lens(path, turns, facts)
 
     def turned(cell: NDArray) -> NDArray:
         """The cell that the turned mosaic begins with, which is not of whole cells only."""
@@ -124,8 +122,17 @@ def _mosaic(raw: rawpy.RawPy, path: Path, facts: Facts, places: NDArray[np.int64
         facts=facts,
         daylight=_daylight(raw),
         shading=shading.turned(turns, Size(height, width)) if shading is not None else None,
-        lens=lens.turned(turns) if lens is not None else None,
+        lens=lens,
     )
+
+
+def _lens(path: Path, turns: int, facts: Facts) -> tuple[LensProfile | None, Facts]:
+    """What the file says its lens did to the picture turned upright, and the facts with what to know of that."""
+    lens, unknown = lens_opcodes.read(metadata.opcodes(path, 3))
+    if lens is not None:
+        lens = lens.turned(turns)
+        facts = _remarked(facts, "The file says what its lens did: Lens in Develop undoes it.")
+    return lens, _remarked(facts, *(f"Not all is undone that the file asks for: {part}." for part in unknown))
 
 
 def _remarked(facts: Facts, *remarks: str) -> Facts:
@@ -172,6 +179,5 @@ def _demosaiced_by_libraw(raw: rawpy.RawPy, path: Path, facts: Facts) -> Picture
         )
     else:
         remark = "The file has all colours of every pixel already: it is treated as a finished picture."
-    return PictureSource(
-        path, linear @ SRGB_TO_WORKING.T, icc.working_profile(), facts=replace(facts, remarks=(*facts.remarks, remark))
-    )
+    lens, facts = _lens(path, QUARTER_TURNS.get(raw.sizes.flip, 0), _remarked(facts, remark))
+    return PictureSource(path, linear @ SRGB_TO_WORKING.T, icc.working_profile(), facts=facts, lens=lens)

@@ -149,6 +149,7 @@ class PictureSource:
     opacity : H x W or None
         As it is stored, where not all is opaque.
     lost : bool, H x W, or None
+    lens : LensProfile or None
         As of a RAW.
     """
 
@@ -160,6 +161,7 @@ class PictureSource:
     serial: Hashable = field(default_factory=lambda: next(_serials))
     opacity: NDArray | None = None
     lost: NDArray[np.bool_] | None = None
+    lens: LensProfile | None = None
     is_raw = False
 
     @property
