@@ -114,9 +114,8 @@ def opcodes(path: Path, number: int) -> bytes:
     image = _open(path)
     for datum in image.exifData() if image is not None else ():
         if datum.tagName() == f"OpcodeList{number}":
-            stored = bytearray(datum.size())
-            datum.copy(stored, exiv2.ByteOrder.bigEndian)
-            return bytes(stored)
+            value = datum.value()
+            return bytes(value.data()) if isinstance(value, exiv2.DataValue) else b""
     return b""
 
 
