@@ -308,9 +308,9 @@ def blurs() -> Iterator[Task]:
             for effort in ("fast", "best"):
                 told = {"model": model, "effort": effort, **known}
                 ours.append((f"**{label}**, {effort}, told the blur", partial(m.ours_deblur, settings=told)))
-            if model != "lens-softness":
-                blind = {"model": model, "effort": "best"}
-                ours.append((f"**{label}**, best, metered", partial(m.ours_deblur, settings=blind, metered=True)))
+            for effort in {"lens-softness": (), "shake": ("fast", "best")}.get(model, ("best",)):
+                blind = {"model": model, "effort": effort}
+                ours.append((f"**{label}**, {effort}, metered", partial(m.ours_deblur, settings=blind, metered=True)))
             if model == "lens-softness":
                 ours.append(
                     (

@@ -16,11 +16,11 @@ from crispgrain.core.networks import runtime
 from crispgrain.core.stages.enlarge.detail_net import FACTORS
 from crispgrain.restoration.cells import SIX_BY_SIX
 
-from . import curves, cutouts, detail, eight_bits, export, mosaic, photographs
+from . import curves, cutouts, detail, eight_bits, export, mosaic, photographs, shaken
 from .blurred import draw_blurred
 from .finished import draw_finished
 from .loop import Batch, Plan, Trainer, alike, take_weights
-from .networks import DEEPER, DetailNet, PhotoNet, SixBySixNet, SubjectNet
+from .networks import DEEPER, DetailNet, PhotoNet, ShakeNet, SixBySixNet, SubjectNet
 from .pool import PooledBatches
 
 HERE = Path(__file__).parent
@@ -64,6 +64,10 @@ JOBS = {
         "photo-net-large", like="photo-net",
     ),
     "sharp": Job(PhotoNet, partial(PooledBatches, degrade=draw_blurred), PICTURE_INPUTS, "sharp-net", like="photo-net"),
+    "shake": Job(
+        ShakeNet, shaken.ShakenBatches, {**PICTURE_INPUTS, "picture": torch.rand(1, 6, 64, 64)}, "shake-net",
+        like="photo-net",
+    ),
     **{
         f"detail-x{factor}": Job(
             partial(DetailNet, factor), partial(detail.DetailBatches, factor=factor),
@@ -81,11 +85,12 @@ JOBS = {
 
 def main() -> None:
     parser = argparse.ArgumentParser(prog="train", description=__doc__)
-    parser.add_argument("job", choices=["data", "export", "round", "curves", *JOBS])
+    parser.add_argument("job", choices=["data", "shaken", "export", "round", "curves", *JOBS])
     parser.add_argument("network", nargs="?", choices=list(JOBS), help="of export and round: which network")
     parser.add_argument("--minutes", type=float, default=60)
     parser.add_argument("--threads", type=int, default=2)
     parser.add_argument("--rate", type=float, default=Plan.lr, help="learning rate of inner convolutions")
+    parser.add_argument("--seed", type=int, default=0, help="of shaken: tells those of several processes apart")
     parser.add_argument("--cool-down", type=int, default=0, metavar="STEPS")
     parser.add_argument("--after", type=int, default=0, metavar="STEPS", help="go on from what ships, after so many")
     options = parser.parse_args()
@@ -94,6 +99,9 @@ def main() -> None:
     if options.job == "data":
         photographs.fetch(DATA)
         cutouts.fetch(DATA)
+        return
+    if options.job == "shaken":
+        shaken.make(DATA, options.minutes, options.seed)
         return
     if options.job == "curves":
         logs = {job.name: HERE / "checkpoints" / job.name / "log.jsonl" for job in JOBS.values()}

@@ -12,6 +12,7 @@ from pathlib import Path
 import numpy as np
 import torch
 from torch import Tensor, nn
+from torch.nn import functional
 
 from crispgrain.threads import single_threaded_libraries
 
@@ -54,9 +55,18 @@ def take_weights(network: nn.Module, weights: Mapping[str, Tensor]) -> None:
 
 
 def alike(network: nn.Module, weights: Mapping[str, Tensor]) -> dict[str, Tensor]:
-    """All of a network's weights, those of another where name and form are the same."""
-    own = dict(network.named_parameters())
-    return {k: weights[k] if k in weights and weights[k].shape == v.shape else v.detach() for k, v in own.items()}
+    """All of a network's weights, those of another where name and form are the same.
+
+    Where only the network's input has more channels, it does not heed those after the other's.
+    """
+
+    def taken(name: str, own: Tensor) -> Tensor:
+        other = weights.get(name)
+        if other is not None and other.ndim == own.ndim == 4 and other.shape[1] < own.shape[1]:
+            other = functional.pad(other, (0, 0, 0, 0, 0, own.shape[1] - other.shape[1]))
+        return other if other is not None and other.shape == own.shape else own.detach()
+
+    return {name: taken(name, own) for name, own in network.named_parameters()}
 
 
 class Trainer:

@@ -133,6 +133,22 @@ class PhotoNet(nn.Module):
         return picture - functional.pixel_shuffle(self.body(torch.cat([cells, conditions], 1)), 2)
 
 
+class ShakeNet(nn.Module):
+    """What deconvolution left, and the picture before it, to a clean picture, as a correction of the first.
+
+    Input: encoded RGB of both, B x 6 x H x W, and conditions as of the photo net, as which it begins if it does
+    not heed the second picture.
+    """
+
+    def __init__(self, widths: Sizes = WIDTHS, blocks: Sizes = BLOCKS) -> None:
+        super().__init__()
+        self.body = UNet(27, 12, widths, blocks)
+
+    def forward(self, picture: Tensor, conditions: Tensor) -> Tensor:
+        left, seen = (functional.pixel_unshuffle(p, 2) for p in picture.split(3, 1))
+        return picture[:, :3] - functional.pixel_shuffle(self.body(torch.cat([left, conditions, seen], 1)), 2)
+
+
 class DetailNet(nn.Module):
     """Small picture to one ``factor`` times as large, as a correction to bicubic interpolation.
 

@@ -18,9 +18,10 @@ from crispgrain.core.files import PictureSource, read_shot
 from crispgrain.core.meter import Blur, Noise, Reading, measure
 from crispgrain.core.meter.mtf import mtf50
 from crispgrain.core.model import Stage
+from crispgrain.core.networks import runtime
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
-from crispgrain.core.stages.sharpen import photo_prior, undo
+from crispgrain.core.stages.sharpen import photo_prior, shake_net, undo
 from crispgrain.core.stages.sharpen.shake_path import promising_patch
 from crispgrain.core.treatment import Treatment
 from crispgrain.geometry import Rect
@@ -142,6 +143,43 @@ def test_a_path_drawn_by_hand_is_taken(tmp_path):
     assert psnr(encoded(told), truth) > psnr(encoded(treated(source, reading, model="shake")), truth)
     with pytest.raises(TreatmentError, match=r"sharpen\.path"):
         NOTHING.set("sharpen.path", "a squiggle")
+
+
+def wrong_path(kernel: np.ndarray) -> str:
+    """As it may be found: half of it lost, a ghost beside it."""
+    lost = np.pad(kernel, 4)
+    lost[: len(lost) // 2] *= 0.3
+    return point_spread.as_text(blind.centred(lost + 0.3 * np.roll(lost, (2, -3), (0, 1))))
+
+
+@pytest.mark.parametrize("effort", ["fast", "best"])
+def test_what_a_wrong_path_leaves_is_taken_off(tmp_path, monkeypatch, effort):
+    kernel = shake_path(12, 1)
+    truth = photograph("coffee")[:160, 100:260]
+    source, reading = source_of(blurred(truth, kernel), tmp_path), Reading(Noise.even(2.55))
+    settings = {"model": "shake", "path": wrong_path(kernel), "effort": effort}
+    result = treated(source, reading, **settings)
+    monkeypatch.setattr(runtime, "unavailable", lambda name: "gone" if name == shake_net.NAME else "")
+    without = treated(source, reading, **settings)
+    assert psnr(encoded(result), truth) > psnr(encoded(without), truth) + 0.5
+
+
+def test_a_path_said_to_be_right_is_believed(tmp_path, monkeypatch):
+    source, reading = source_of(photograph("coffee")[:64, :64], tmp_path), Reading(Noise.even(2.55))
+    settings = {"model": "shake", "path": point_spread.as_text(shake_path(8, 1)), "path_error": 0.9}
+    monkeypatch.setattr(shake_net, "clean", None)
+    believed = treated(source, reading, **settings)
+    with pytest.raises(TypeError):
+        treated(source, reading, **{**settings, "path_error": 1.0})
+    assert np.isfinite(believed).all()
+
+
+def test_lamps_beyond_white_stay_as_bright_as_they_were_found():
+    start = np.full((64, 64, 3), 0.2, np.float32)
+    start[30:34, 30:34] = 5.0
+    cleaned = shake_net.clean(start, np.minimum(start, 1), 0.01)
+    assert cleaned[31:33, 31:33].min() > 4
+    assert np.abs(cleaned[:16, :16] - 0.2).max() < 0.02
 
 
 def test_the_path_found_has_its_centre_in_the_middle():

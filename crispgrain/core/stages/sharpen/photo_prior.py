@@ -25,8 +25,12 @@ def clean(pixels: Array, sigma: float) -> Array:
     The network sees encoded values, in which an even error of linear light is stronger in the dark.
     """
     encoded = srgb_encode(apply_matrix(pixels, WORKING_TO_SRGB))
+    return apply_matrix(srgb_decode(restored(NAME, encoded, conditions(encoded, sigma))), SRGB_TO_WORKING)
+
+
+def conditions(encoded: Array, sigma: float) -> Array:
+    """What networks are told of an even error of linear light in an encoded picture; both H x W x 3."""
     tone = cv2.blur(np.clip(encoded.mean(axis=-1), DARKEST, 1), (LOCAL, LOCAL), borderType=cv2.BORDER_REFLECT)
     slope = np.float32(2.4 / 1.055) * ((tone + np.float32(0.055)) / np.float32(1.055)) ** np.float32(1.4)
     noise_map = np.minimum(INSISTENCE * sigma / slope, MOST)
-    conditions = np.stack([noise_map, noise_map, np.zeros_like(noise_map)], axis=-1)
-    return apply_matrix(srgb_decode(restored(NAME, encoded, conditions)), SRGB_TO_WORKING)
+    return np.stack([noise_map, noise_map, np.zeros_like(noise_map)], axis=-1)

@@ -46,7 +46,8 @@ MODEL = Model(
         Parameter("longest", "Longest path", "The longest path that is looked for in the picture.", 25.0, 9, LARGEST, 2,
                   "px"),
         Parameter("path_error", "Path error", "How far the path may be wrong, as noise in percent of white. A path "
-                  "that was found is never exact; higher is calmer, lower is sharper.", 2.0, 0, 6, 0.1, "%"),
+                  "that was found is never exact; higher is calmer, lower is sharper. From 1 % on, "
+                  "shake net takes off what wrong paths leave.", 2.0, 0, 6, 0.1, "%"),
         *undo.SHARED,
     ),
     run, _margin, tile=lambda values: undo.TILE, same_tiles=True, suits=lambda reading: reading.blur.kind == "shake",

@@ -18,13 +18,14 @@ from ...frame import Frame
 from ...meter.reading import Noise
 from ...model import Context, Parameter, Values
 from ...networks import runtime
-from . import luminance, photo_prior, regions
+from . import luminance, photo_prior, regions, shake_net
 
 LEAST_NOISE = 0.006  # of white; a picture and its blur are never known better than this
 AFTER_DENOISE = 0.8  # share of the noise to reckon with after full strength: noise is gone by then, and detail
 LUMINANCE_NOISE = 0.75  # of that of a channel; chance alone would be 1/sqrt(3), the rest is for the blur's error
 CLIPPED, NEARLY_CLIPPED = 0.985, 0.85  # of white
 BESIDE = 8  # px, a block of compression
+DOUBTFUL = 0.01  # of white; a path with a larger error was found, not known
 MID_TONE = 0.5  # encoded; there the slope of the curve is about 1, so encoded and linear noise are alike
 DETAIL_SPLIT = 1.5  # px, sigma between fine and coarse detail
 SETTLED = 48  # px beyond the kernel from which an edge is no longer felt
@@ -93,26 +94,34 @@ def deblurred(pixels: Array, kernel: Array, noise: float, best: bool, care: Care
     return halo.with_luminance(pixels, y, sharp)
 
 
+def rough(pixels: Array, kernel: Array, noise: float, care: Care, clipped: NDArray[np.bool_]) -> Array:
+    """The classical answer for too little noise, to be cleaned by a network."""
+    blurred = Blurred(pixels, kernel, clipped, care.saturated)
+    return total_variation(blurred, care.bold * noise, care.start_penalties)[blurred.inner]
+
+
 def cleaned_once(start: Array, noise: float) -> Array:
     """A classical answer for too little noise, cleaned by the network."""
     within = np.minimum(start, np.float32(1))  # highlights beyond white are nothing the network knows
     return photo_prior.clean(within, noise) + (start - within)
 
 
-def undo(pixels: Array, kernel: Array, values: Values, context: Context, least_noise: float = 0.0) -> Array:
-    """Undo the blur of a path as the settings say, reckoning with at least so much noise."""
+def undo(pixels: Array, kernel: Array, values: Values, context: Context, error: float = 0.0) -> Array:
+    """Undo the blur of a path as the settings say; ``error``: how far it may be wrong, as noise, white = 1."""
     if float(values["strength"]) <= 0:
         return pixels
-    sharp = undone(pixels, kernel, values, context, PATH, least_noise)
+    noise = noise_left(values, context, error)
+    if error >= DOUBTFUL and not runtime.unavailable(shake_net.NAME):
+        start = rough(pixels, kernel, noise, PATH, clipped_in(pixels))
+        sharp = shake_net.clean(start, pixels, noise, str(values["effort"]))
+    else:
+        sharp = deblurred(pixels, kernel, noise, values["effort"] == "best")
     return mixed(pixels, sharp, values, max(1, len(kernel) // 2), spread_of(kernel))
 
 
-def undone(
-    pixels: Array, kernel: Array, values: Values, context: Context, care: Care = ROUND, least_noise: float = 0.0
-) -> Array:
+def undone(pixels: Array, kernel: Array, values: Values, context: Context, care: Care = ROUND) -> Array:
     """Pixels with a blur undone as far as noise and effort allow."""
-    noise = noise_left(values, context, least_noise)
-    return deblurred(pixels, kernel, noise, values["effort"] == "best", care)
+    return deblurred(pixels, kernel, noise_left(values, context), values["effort"] == "best", care)
 
 
 def noise_left(values: Values, context: Context, least: float = 0.0) -> float:
@@ -152,8 +161,7 @@ def deconvolved(
         noise, clipped = noise_left(values, context), clipped_in(pixels)
 
         def start(radius: float) -> Array:
-            blurred = Blurred(pixels, kernel_of(radius), clipped, care.saturated)
-            return total_variation(blurred, care.bold * noise, care.start_penalties)[blurred.inner]
+            return rough(pixels, kernel_of(radius), noise, care, clipped)
 
         return cleaned_once(regions.blended(radius, context, start), noise)
 
