@@ -29,7 +29,7 @@ def clean(pixels: Array, sigma: float) -> Array:
 
 
 def conditions(encoded: Array, sigma: float) -> Array:
-    """What networks are told of an even error of linear light in an encoded picture; both H x W x 3."""
+    """What networks are told of an even error of linear light (white = 1) in an encoded picture; both H x W x 3."""
     tone = cv2.blur(np.clip(encoded.mean(axis=-1), DARKEST, 1), (LOCAL, LOCAL), borderType=cv2.BORDER_REFLECT)
     slope = np.float32(2.4 / 1.055) * ((tone + np.float32(0.055)) / np.float32(1.055)) ** np.float32(1.4)
     noise_map = np.minimum(INSISTENCE * sigma / slope, MOST)
