@@ -95,7 +95,7 @@ def deblurred(pixels: Array, kernel: Array, noise: float, best: bool, care: Care
 
 
 def rough(pixels: Array, kernel: Array, noise: float, care: Care, clipped: NDArray[np.bool_]) -> Array:
-    """The classical answer (linear, as ``pixels``, H x W x 3) for less than the ``noise``, to be cleaned by a network."""
+    """The classical answer (linear, H x W x 3) for less than the ``noise``, to be cleaned by a network."""
     blurred = Blurred(pixels, kernel, clipped, care.saturated)
     return total_variation(blurred, care.bold * noise, care.start_penalties)[blurred.inner]
 
