@@ -17,8 +17,8 @@ from numpy.typing import NDArray
 from crispgrain.arrays import Array
 from crispgrain.core.colour.spaces import SRGB_TO_WORKING, WORKING_TO_SRGB, apply_matrix, srgb_decode, srgb_encode
 from crispgrain.core.networks import conditioned
-from crispgrain.core.stages.sharpen import luminance, photo_prior, shake_net, undo
-from crispgrain.core.stages.sharpen.shake_path import LEAST_NOISE, PATCH
+from crispgrain.core.stages.sharpen import photo_prior, shake_net, undo
+from crispgrain.core.stages.sharpen.shake_path import PATCH, ROUNDS, path_in
 from crispgrain.restoration import blind
 from crispgrain.restoration.deconvolution import PATH
 from crispgrain.restoration.point_spread import line
@@ -39,7 +39,7 @@ CLIPPED = 0.15  # share of the pictures that are too bright here and there
 NOISE = (0.003, 0.035)  # sigma, encoded
 DENOISED, LEFT = 0.45, 0.2  # share of the pictures that were, and of the noise that is reckoned with then
 USUAL, MOST = 0.02, 0.05  # error of a path, as noise
-EDGE, BATCH = 128, 6
+EDGE, BATCH = 160, 4
 INNER = 8  # px at the rim of a patch that are not learnt from
 PLACES, AS_IT_COMES = 3, 0.35  # looked at for each cut; share taken without a look
 
@@ -77,7 +77,7 @@ def draw_shaken(patch: NDArray[np.uint8], rng: np.random.Generator) -> Shaken:
     clean = srgb_encode(blurred[inner])
     noisy = clean + np.float32(sigma) * rng.standard_normal(clean.shape, np.float32)
     seen = (np.round(np.clip(noisy, 0, 1) * 255) / 255).astype(np.float32)
-    path = kernel if rng.random() < KNOWN else _found(seen, sigma, len(kernel))
+    path = kernel if rng.random() < KNOWN else _found(seen, sigma, len(kernel), int(rng.integers(ROUNDS + 1)))
     if rng.random() < DENOISED:
         told = np.full_like(seen, sigma)
         told[..., 2] = 0
@@ -91,10 +91,9 @@ def draw_shaken(patch: NDArray[np.uint8], rng: np.random.Generator) -> Shaken:
     return Shaken(start, seen, srgb_encode(sharp[inner]), photo_prior.conditions(start, noise))
 
 
-def _found(seen: Array, sigma: float, edge: int) -> Array:
-    """The path as the program finds it, looking for one a little longer than it is."""
-    y = luminance.working_luminance(apply_matrix(srgb_decode(seen), SRGB_TO_WORKING))
-    return blind.estimate(y, edge, max(sigma, LEAST_NOISE))
+def _found(seen: Array, sigma: float, edge: int, rounds: int) -> Array:
+    """The path as the program finds it, looking for one a little longer than it is; at first or after some rounds."""
+    return path_in(apply_matrix(srgb_decode(seen), SRGB_TO_WORKING), sigma, edge, rounds)
 
 
 def make(data: Path, minutes: float, seed: int) -> None:

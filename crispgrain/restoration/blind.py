@@ -68,9 +68,7 @@ def estimate(patch: Array, extent: int, noise: float) -> Array:
     extent = min(extent, min(patch.shape) // 3)
     if extent < SMALLEST:  # too small to show any path
         return np.ones((1, 1), np.float32)
-    least, per_noise, most = SMOOTHED
-    smoothing = min(least + per_noise * noise, most)
-    patch = np.clip(patch / max(float(np.quantile(patch, BRIGHT)), 1e-6), 0, 1.2).astype(np.float32)
+    smoothing, patch = _smoothing(noise), _brought_to_one(patch, patch)
     edges = [_odd(extent)]
     while edges[-1] > SMALLEST:
         edges.append(_odd(edges[-1] / STEP))
@@ -88,6 +86,44 @@ def estimate(patch: Array, extent: int, noise: float) -> Array:
     return _cleaned(kernel)
 
 
+def explained(sharp: Array, patch: Array, extent: int, noise: float) -> Array:
+    """The path by which a sharp picture became a blurred one.
+
+    Parameters
+    ----------
+    sharp, patch : H x W
+        Linear luminance of the same part, sharp and blurred.
+    extent, noise
+        As of :func:`estimate`.
+
+    Returns
+    -------
+    k x k, k odd, sum 1
+        Its centre of mass is in the middle.
+
+    Examples
+    --------
+    >>> picture = np.zeros((96, 96), np.float32)
+    >>> picture[20:70, 30:60] = 1
+    >>> kernel = explained(picture, cv2.blur(picture, (1, 7)), 9, 0.0)
+    >>> bool(kernel.sum(axis=0)[4] > 0.8)  # it goes up and down
+    True
+    """
+    blurred = _brought_to_one(patch, patch)
+    transform = _Transform(blurred, _smoothing(noise))
+    return _cleaned(transform.kernel(transform.edges_of(_brought_to_one(sharp, patch)), _odd(extent)))
+
+
+def _smoothing(noise: float) -> float:
+    least, per_noise, most = SMOOTHED
+    return min(least + per_noise * noise, most)
+
+
+def _brought_to_one(picture: Array, bright: Array) -> Array:
+    """A picture in units of where another is bright."""
+    return np.clip(picture / max(float(np.quantile(bright, BRIGHT)), 1e-6), 0, 1.2).astype(np.float32)
+
+
 def _odd(length: float) -> int:
     return max(SMALLEST, round(length) // 2 * 2 + 1)
 
@@ -103,22 +139,31 @@ class _Transform:
 
     def __init__(self, blurred: Array, smoothing: float) -> None:
         self.shape = tuple(fft.next_fast_len(n, real=True) for n in blurred.shape)
-        pad = [(0, a - b) for a, b in zip(self.shape, blurred.shape, strict=True)]
+        self.pad = [(0, a - b) for a, b in zip(self.shape, blurred.shape, strict=True)]
         # The patch ends in nothing at its rim, so that its edges meet without a step.
         from scipy.signal.windows import tukey  # takes half a second, and few shots are shaken
 
         window = np.outer(*(tukey(n, TAPERED) for n in blurred.shape)).astype(np.float32)
-        mean = float((blurred * window).sum() / window.sum())
-        self.window = np.pad(window, pad)
+        self.window = np.pad(window, self.pad)
         frequency = np.hypot(fft.fftfreq(self.shape[0])[:, None], fft.rfftfreq(self.shape[1])[None])
         self.smoothing = np.exp(-2 * np.square(np.pi * smoothing * frequency)).astype(np.float32)
-        self.blurred = fft.rfft2(np.pad((blurred - mean) * window, pad)) * self.smoothing
+        self.blurred = self._spectrum(blurred) * self.smoothing
         rows, columns = (np.zeros(self.shape, np.float32) for _ in range(2))
         rows[0, 0] = columns[0, 0] = -1
         rows[-1, 0] = columns[0, -1] = 1
         self.differences = [fft.rfft2(d) for d in (rows, columns)]
         self.roughness = sum(np.square(np.abs(d)) for d in self.differences)
         self.seen = [d * self.blurred for d in self.differences]
+
+    def _spectrum(self, picture: Array) -> NDArray:
+        picture = np.pad(picture, self.pad)
+        mean = float((picture * self.window).sum() / self.window.sum())
+        return fft.rfft2((picture - np.float32(mean)) * self.window)
+
+    def edges_of(self, picture: Array) -> list[NDArray]:
+        """Spectra of the gradients of a picture."""
+        spectrum = self._spectrum(picture)
+        return [d * spectrum for d in self.differences]
 
     def edges_of_sharp(self, kernel: Array, cost: float) -> list[NDArray]:
         """Spectra of the gradients of a sharp picture with few edges."""
@@ -200,6 +245,21 @@ def centred(kernel: Array) -> Array:
     moved = ndimage.shift(kernel, (round(middle - row), round(middle - column)), order=0)
     moved = moved if moved.any() else kernel
     return (moved / moved.sum()).astype(np.float32)
+
+
+def trimmed(kernel: Array) -> Array:
+    """The kernel without rows and columns of nothing around it, its middle where it was.
+
+    Examples
+    --------
+    >>> wide = np.zeros((9, 9), np.float32)
+    >>> wide[4, 4], wide[3, 4] = 0.5, 0.5
+    >>> trimmed(wide).shape
+    (3, 3)
+    """
+    middle = len(kernel) // 2
+    reach = int(np.abs(np.argwhere(kernel > 0) - middle).max(initial=0))
+    return np.ascontiguousarray(kernel[middle - reach : middle + reach + 1, middle - reach : middle + reach + 1])
 
 
 def _resized(kernel: Array, edge: int) -> Array:

@@ -7,7 +7,7 @@ import exiv2
 import numpy as np
 import pytest
 from PIL import Image
-from scipy import ndimage, signal, special
+from scipy import ndimage, special
 from skimage import restoration
 
 from crispgrain.cancel import Cancelled, CancelToken
@@ -22,7 +22,6 @@ from crispgrain.core.networks import runtime
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
 from crispgrain.core.stages.sharpen import photo_prior, shake_net, undo
-from crispgrain.core.stages.sharpen.shake_path import promising_patch
 from crispgrain.core.treatment import Treatment
 from crispgrain.geometry import Rect
 from crispgrain.restoration import blind, point_spread
@@ -182,34 +181,6 @@ def test_lamps_beyond_white_stay_as_bright_as_they_were_found():
     assert np.abs(cleaned[:16, :16] - 0.2).max() < 0.02
 
 
-def test_the_path_found_has_its_centre_in_the_middle():
-    truth = photograph("coffee")
-    y = luminance(srgb_decode(blurred(truth, shake_path(14, 2)) / np.float32(255)))
-    path = blind.estimate(y, 35, 0.01)
-    assert path.sum() == pytest.approx(1, abs=1e-5)
-    assert np.allclose(ndimage.center_of_mass(path), len(path) // 2, atol=0.3)
-
-
-def test_the_path_found_is_like_the_true_one():
-    """Likeness: the greatest correlation over all shifts (Z. Hu, M.-H. Yang, "Good regions to deblur", ECCV 2012)."""
-    true = np.pad(shake_path(14, 2), 24)
-    y = luminance(srgb_decode(blurred(photograph("coffee"), shake_path(14, 2)) / np.float32(255)))
-
-    def likeness(path):
-        return signal.correlate(true, path).max() / np.sqrt(np.square(true).sum() * np.square(path).sum())
-
-    found = likeness(blind.estimate(y, 25, 0.01))
-    assert found > 0.8 and found > 1.1 * max(likeness(disc(r)) for r in (1, 2, 3, 4, 5, 6))
-
-
-@pytest.mark.parametrize("shape", [(40, 52), (24, 300), (9, 7)])
-def test_a_picture_smaller_than_the_longest_path_still_gets_one(shape):
-    patch = np.random.default_rng(3).uniform(0, 1, shape).astype(np.float32)
-    for y in (patch, np.full_like(patch, 0.3)):
-        path = blind.estimate(y, 35, 0.01)
-        assert np.isfinite(path).all() and path.sum() == pytest.approx(1, abs=1e-4)
-
-
 def test_work_nobody_wants_any_more_stops_in_the_middle_of_a_model(tmp_path, monkeypatch):
     stored = blurred(photograph("coffee"), streak(15, 37))
     token, rounds = CancelToken(), []
@@ -226,15 +197,6 @@ def test_work_nobody_wants_any_more_stops_in_the_middle_of_a_model(tmp_path, mon
     with pytest.raises(Cancelled):
         pipeline.tile_pixels(0, 0, len(pipeline.steps), token)
     assert len(rounds) == 1
-
-
-def test_the_patch_looked_at_has_edges_both_ways(tmp_path):
-    stored = np.full((900, 1800, 3), 128, np.uint8)
-    stored[:, 0:800:20] = 20  # upright stripes
-    stored[500:640, 1300:1460] = np.indices((140, 160)).sum(0)[..., None] // 10 % 2 * 200  # a slanting pattern
-    stored[500:640:14, 1300:1460] = 90
-    patch = promising_patch(source_of(stored, tmp_path))
-    assert patch.left < 1460 and patch.right > 1300 and patch.left > 600
 
 
 @pytest.mark.slow

@@ -210,10 +210,16 @@ def _edges(source: Source, noise: Noise) -> dict[Rect, Edges]:
 
 def rough_luminance(source: Source, rect: Rect) -> Array:
     """Linear luminance (H x W) of a part of a shot; of a RAW, roughly demosaiced."""
+    pixels = rough_colours(source, rect)
+    return pixels.mean(axis=-1) if isinstance(source, RawSource) else luminance(pixels)
+
+
+def rough_colours(source: Source, rect: Rect) -> Array:
+    """Linear pixels (H x W x 3) of a part of a shot; of a RAW roughly demosaiced, in the camera's own colours."""
     pixels = source.region(rect)
     if isinstance(source, RawSource):
-        return (linear(pixels, source.pattern_from(rect)) * source.white_balance).mean(axis=-1)
-    return luminance(pixels)
+        return linear(pixels, source.pattern_from(rect)) * source.white_balance
+    return pixels
 
 
 def _blocks(source: Source) -> Array:

@@ -7,19 +7,23 @@ import numpy as np
 
 from crispgrain.arrays import Array
 from crispgrain.geometry import Rect
-from crispgrain.restoration import blind
+from crispgrain.restoration import blind, deconvolution
 from crispgrain.restoration.point_spread import as_text
 
 from ...files.source import Source
-from ...meter.blur import rough_luminance
+from ...meter.blur import rough_colours, rough_luminance
 from ...meter.reading import Reading
 from ...model import Drawn, Product, Shape, Tool, ToolError, Values
-from . import undo
+from ...networks import runtime
+from . import luminance, shake_net, undo
 
 PATCH = 448  # px, edge
 LOOKED_AT = 5  # places each way
 MOST_CLIPPED = 0.02  # of a patch
 LEAST_NOISE = 0.005  # of white; with less, what is finest in a patch misleads (by trial on photographs)
+ERROR = 0.02  # of a path as it is found, as noise, white = 1
+ROUNDS = 2  # by trial: most is gained by then
+ROOM = 6  # px by which the path may grow in all
 
 
 def promising_patch(source: Source) -> Rect:
@@ -42,15 +46,35 @@ def promising_patch(source: Source) -> Rect:
 
 def find_path(source: Source, noise: float, extent: int, patch: Rect | None = None) -> Array:
     """The blur path of a shot, from a patch of it; ``noise`` is its sigma, white = 1."""
-    y = rough_luminance(source, patch or promising_patch(source))
-    return blind.estimate(y, extent, max(noise, LEAST_NOISE))
+    return path_in(rough_colours(source, patch or promising_patch(source)), noise, extent)
+
+
+def path_in(pixels: Array, noise: float, extent: int, rounds: int = ROUNDS) -> Array:
+    """The blur path of pixels (H x W x 3, linear): found by their edges, then by what they look like without it.
+
+    The second needs shake net.
+
+    References
+    ----------
+    C. J. Schuler, M. Hirsch, S. Harmeling, B. Schölkopf, "Learning to deblur", IEEE Trans. Pattern Analysis 38(7),
+    2016: a network's picture and the path that explains the blurred one by it, in turn.
+    """
+    y, noise = luminance.working_luminance(pixels), max(noise, LEAST_NOISE)
+    kernel = blind.trimmed(blind.estimate(y, extent, noise))
+    if len(kernel) < blind.SMALLEST or runtime.unavailable(shake_net.NAME):
+        return kernel
+    clipped, left, longest = undo.clipped_in(pixels), max(noise, ERROR), min(len(kernel) + ROOM, extent)
+    for _ in range(rounds):
+        sharp = shake_net.clean(undo.rough(pixels, kernel, left, deconvolution.PATH, clipped), pixels, left)
+        kernel = blind.trimmed(blind.explained(luminance.working_luminance(sharp), y, longest, noise))
+    return kernel
 
 
 def _found(source: Source, reading: Reading, values: Values) -> Array:
     return find_path(source, undo.linear_noise(reading.noise), int(float(values["longest"])))
 
 
-PATH = Product("blur path", 1, ("longest",), _found)
+PATH = Product("blur path", 2, ("longest",), _found)
 
 
 def _in_patch(drawn: Drawn) -> Values:
