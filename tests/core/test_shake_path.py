@@ -8,7 +8,8 @@ from crispgrain.core.colour.spaces import SRGB_TO_WORKING, apply_matrix, luminan
 from crispgrain.core.meter import Noise, Reading
 from crispgrain.core.networks import runtime
 from crispgrain.core.stages.sharpen import shake_net
-from crispgrain.core.stages.sharpen.shake_path import path_in, promising_patch
+from crispgrain.core.stages.sharpen import shake_path as shake_path_module
+from crispgrain.core.stages.sharpen.shake_path import find_path, path_in, promising_patch
 from crispgrain.restoration import blind, point_spread
 from crispgrain.simulation.camera import shake_path
 from tests.conftest import encoded, photograph, psnr
@@ -43,12 +44,13 @@ def test_the_path_found_is_like_the_true_one():
     assert found > 0.8 and found > 1.1 * max(likeness(disc(r), true) for r in (1, 2, 3, 4, 5, 6))
 
 
-@pytest.mark.parametrize("shape", [(40, 52), (24, 300), (9, 7)])
+@pytest.mark.parametrize("shape", [(40, 52), (32, 15), (24, 300), (9, 7)])
 def test_a_picture_smaller_than_the_longest_path_still_gets_one(shape):
     patch = np.random.default_rng(3).uniform(0, 1, shape).astype(np.float32)
     for y in (patch, np.full_like(patch, 0.3)):
-        path = blind.estimate(y, 35, 0.01)
-        assert np.isfinite(path).all() and path.sum() == pytest.approx(1, abs=1e-4)
+        for path in (blind.estimate(y, 35, 0.01), path_in(np.repeat(y[..., None], 3, axis=2), 0.01, 35)):
+            assert np.isfinite(path).all() and path.sum() == pytest.approx(1, abs=1e-4)
+            assert path.shape[0] == path.shape[1]
 
 
 def test_the_patch_looked_at_has_edges_both_ways(tmp_path):
@@ -93,3 +95,19 @@ def test_a_path_grows_no_longer_than_is_asked_for(monkeypatch):
     monkeypatch.setattr(blind, "estimate", lambda *_: point_spread.line(9, 20))
     pixels = shaken("coffee", shake_path(24, 2))[:160, :160]
     assert len(path_in(pixels, 0.01, 11)) == 11 < len(path_in(pixels, 0.01, 31))
+
+
+def test_a_path_is_shown_with_room_to_correct_it(tmp_path, monkeypatch):
+    found = point_spread.line(9, 20)
+    monkeypatch.setattr(shake_path_module, "path_in", lambda *_: found)
+    shown = find_path(source_of(photograph("coffee"), tmp_path), 0.01, 25)
+    assert shown.shape == (25, 25)
+    assert np.array_equal(blind.trimmed(shown), blind.trimmed(found))
+
+
+def test_room_around_a_path_changes_nothing(tmp_path):
+    source, path = source_of(blurred(photograph("coffee"), shake_path(9, 3))[:96, :96], tmp_path), shake_path(9, 3)
+    tight, wide = (
+        treated(source, NOISE, model="shake", path=point_spread.as_text(p)) for p in (path, np.pad(path, 12))
+    )
+    assert np.array_equal(tight, wide)

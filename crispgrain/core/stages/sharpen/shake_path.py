@@ -45,8 +45,12 @@ def promising_patch(source: Source) -> Rect:
 
 
 def find_path(source: Source, noise: float, extent: int, patch: Rect | None = None) -> Array:
-    """The blur path of a shot, from a patch of it; ``noise`` is its sigma, white = 1."""
-    return path_in(rough_colours(source, patch or promising_patch(source)), noise, extent)
+    """The blur path of a shot, from a patch of it; ``noise`` is its sigma, white = 1.
+
+    Around it is room up to ``extent`` (px, edge), in which it can be corrected.
+    """
+    path = path_in(rough_colours(source, patch or promising_patch(source)), noise, extent)
+    return np.pad(path, max(extent // 2 - len(path) // 2, 0))
 
 
 def path_in(pixels: Array, noise: float, extent: int, rounds: int = ROUNDS) -> Array:
@@ -60,6 +64,7 @@ def path_in(pixels: Array, noise: float, extent: int, rounds: int = ROUNDS) -> A
     2016: a network's picture and the path that explains the blurred one by it, in turn.
     """
     y, noise = luminance.working_luminance(pixels), max(noise, LEAST_NOISE)
+    extent = min(extent, min(y.shape) // 3)  # a path hardly shorter than the patch cannot be told from its edges
     kernel = blind.trimmed(blind.estimate(y, extent, noise))
     if len(kernel) < blind.SMALLEST or runtime.unavailable(shake_net.NAME):
         return kernel

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from crispgrain.arrays import Array
 from crispgrain.restoration import halo
+from crispgrain.restoration.blind import trimmed
 from crispgrain.restoration.deconvolution import PATH, ROUND, Blurred, Care, total_variation, with_prior
 
 from ...colour.spaces import brightest
@@ -110,7 +111,7 @@ def undo(pixels: Array, kernel: Array, values: Values, context: Context, error: 
     """Undo the blur of a path as the settings say; ``error``: how far it may be wrong, as noise, white = 1."""
     if float(values["strength"]) <= 0:
         return pixels
-    noise = noise_left(values, context, error)
+    kernel, noise = trimmed(kernel), noise_left(values, context, error)
     if error >= DOUBTFUL and not runtime.unavailable(shake_net.NAME):
         start = rough(pixels, kernel, noise, PATH, clipped_in(pixels))
         sharp = shake_net.clean(start, pixels, noise, str(values["effort"]))
