@@ -54,9 +54,23 @@ def find_path(source: Source, noise: float, extent: int, patch: Rect | None = No
 
 
 def path_in(pixels: Array, noise: float, extent: int, rounds: int = ROUNDS) -> Array:
-    """The blur path of pixels (H x W x 3, linear): found by their edges, then by what they look like without it.
+    """The blur path of a patch: found by its edges, then by what it looks like without the blur.
 
-    The second needs shake net.
+    Parameters
+    ----------
+    pixels : H x W x 3
+        Linear, white = 1; of a camera's own colours, or the working space's.
+    noise : float
+        Its sigma, white = 1.
+    extent : int
+        Largest path looked for, px.
+    rounds : int
+        Times it is looked for anew; none without shake net.
+
+    Returns
+    -------
+    k x k, k odd, sum 1
+        Without nothing around it; 1 x 1 if the patch is too small to show any.
 
     References
     ----------
