@@ -9,6 +9,7 @@ from crispgrain.core.meter import Noise, Reading
 from crispgrain.core.networks import runtime
 from crispgrain.core.stages.sharpen import shake_net
 from crispgrain.core.stages.sharpen import shake_path as shake_path_module
+from crispgrain.core.stages.sharpen.shake import MODEL
 from crispgrain.core.stages.sharpen.shake_path import find_path, path_in, promising_patch
 from crispgrain.restoration import blind, point_spread
 from crispgrain.simulation.camera import shake_path
@@ -111,3 +112,9 @@ def test_room_around_a_path_changes_nothing(tmp_path):
         treated(source, NOISE, model="shake", path=point_spread.as_text(p)) for p in (path, np.pad(path, 12))
     )
     assert np.array_equal(tight, wide)
+
+
+def test_a_short_path_has_the_margin_the_network_needs():
+    """The network looks farther than a short path reaches."""
+    path = point_spread.as_text(shake_path(8, 3))
+    assert MODEL.margin({"path": path, "longest": 25.0}, None) >= shake_net.REACH

@@ -1,4 +1,4 @@
-"""Networks from picture to picture that are told, as planes, what is wrong with it: photo net and sharp net."""
+"""Networks from picture to picture that are told, as planes, what is wrong with it: photo, sharp and shake net."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ from . import ensemble, runtime
 MULTIPLE = 8  # the deepest level works at an eighth of the resolution
 # Margin, one side. The receptive field is 84 px: (1 + 4 + 4 + 1) convolutions at 1/2, 8 at 1/4, 4 at 1/8 resolution;
 # but what lies farther than this changes no value by more than 4e-5 (noise of sigma 40; docs/benchmarks.md).
+# Shake net has more blocks and looks farther; its own reach is beside it.
 REACH = 64
 TILE = 384  # px; smaller ones would be mostly margin
 

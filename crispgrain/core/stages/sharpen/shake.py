@@ -9,7 +9,7 @@ from crispgrain.arrays import Array
 from crispgrain.restoration.point_spread import LARGEST, as_text, from_text
 
 from ...model import Context, Model, Parameter, Stage, Values
-from . import undo
+from . import shake_net, undo
 from .shake_path import FIND, PATH
 
 
@@ -35,7 +35,8 @@ def _on_reduced(values: Values, context: Context, factor: int) -> Values:
 
 def _margin(values: Values, context: Context) -> int:
     text = str(values["path"])
-    return undo.margin(len(from_text(text)) // 2 if text else int(float(values["longest"])) // 2 + 1)
+    reach = len(from_text(text)) // 2 if text else int(float(values["longest"])) // 2 + 1
+    return max(undo.margin(reach), shake_net.REACH)
 
 
 MODEL = Model(
