@@ -226,7 +226,9 @@ def _tidied(kernel: Array) -> Array:
         return _first_guess(len(kernel))
     pieces, count = ndimage.label(kernel > 0, np.ones((3, 3)))
     weights = ndimage.sum_labels(kernel, pieces, np.arange(1, count + 1))
-    kernel = np.where(np.isin(pieces, 1 + np.flatnonzero(weights >= CRUMB * kernel.sum())), kernel, 0)
+    # Where the whole is in pieces, the largest is no crumb, however small.
+    least = min(CRUMB * kernel.sum(), weights.max())
+    kernel = np.where(np.isin(pieces, 1 + np.flatnonzero(weights >= least)), kernel, 0)
     return centred(kernel)
 
 

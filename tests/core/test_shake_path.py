@@ -69,6 +69,15 @@ def test_what_was_seen_sharp_explains_the_path():
     assert likeness(blind.explained(sharp, soft, 25, 0.01), true) > 0.95
 
 
+def test_a_path_all_in_small_pieces_is_still_a_path():
+    """Forty-nine dots, as if the picture were there many times."""
+    dots = np.zeros((41, 41), np.float32)
+    dots[2::6, 2::6] = 1 / 49
+    sharp, soft = luminance(srgb_decode(photograph("coffee"))), luminance(shaken("coffee", dots))
+    found = blind.explained(sharp, soft, 41, 0.0)
+    assert np.isfinite(found).all() and found.sum() == pytest.approx(1, abs=1e-4)
+
+
 def test_a_path_found_wrong_is_better_after_what_the_network_sees(tmp_path, monkeypatch):
     """Better for the picture: how like the true one a path is says little of that (training/README.md)."""
     true, truth = shake_path(16, 3), photograph("coffee")
