@@ -1,5 +1,6 @@
 """Networks that compute with 8 bits where that is faster: who gets them, and how little it changes."""
 
+import cv2
 import numpy as np
 import pytest
 
@@ -35,6 +36,8 @@ def inputs_of(name: str, sigma: float = 0.03) -> dict[str, np.ndarray]:
     picture = noisy.transpose(2, 0, 1)[None]
     if name.startswith(("detail", "restore")):
         return {"picture": picture}
+    if name.startswith("shake"):
+        picture = np.concatenate([picture, cv2.blur(truth, (9, 1)).transpose(2, 0, 1)[None]], axis=1)
     conditions = np.zeros((1, 3, 128, 128), np.float32)
     conditions[:, :2] = sigma
     return {"picture": picture, "conditions": conditions}
@@ -51,7 +54,15 @@ def test_8_bits_give_nearly_what_floats_give(name):
 
 
 def test_every_day_networks_are_there_in_both_ways():
-    assert {"photo-net", "sharp-net", "mosaic-net", "six-by-six-net", "detail-net-x2", "detail-net-x4"} <= set(ROUNDED)
+    assert {
+        "photo-net",
+        "sharp-net",
+        "mosaic-net",
+        "six-by-six-net",
+        "detail-net-x2",
+        "detail-net-x4",
+        "shake-net",
+    } <= set(ROUNDED)
 
 
 @here

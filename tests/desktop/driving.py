@@ -20,9 +20,11 @@ def settle(window, qtbot) -> None:
     """Wait until every shot is metered, everything visible is rendered, and treatments are kept."""
 
     def calm() -> bool:
-        waiting = any(e.state is State.WAITING for e in window.session.roll.shots.values())
-        busy = bool(window.display.renderer._wanted()) or not window.display.renderer.idle
-        return window.session.shot is not None and not waiting and not busy and window.session.keeper.idle
+        renderer, session = window.display.renderer, window.session
+        if session.shot is None or not renderer.idle or not session.keeper.idle:
+            return False
+        waiting = any(e.state is State.WAITING for e in session.roll.shots.values())
+        return not waiting and not renderer._wanted()  # asked last: it takes the longest
 
     qtbot.waitUntil(calm, timeout=PATIENCE)
 

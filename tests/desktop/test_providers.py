@@ -20,6 +20,7 @@ CARD = "CUDAExecutionProvider"
 def _processor_again():
     yield
     runtime.use_provider(providers.PROCESSOR)
+    runtime._started.cache_clear()
 
 
 def test_providers_that_would_send_pictures_away_are_not_offered(monkeypatch):
@@ -33,6 +34,12 @@ def test_a_card_that_is_not_there_falls_back_on_the_processor_and_says_so():
     assert said == "Networks cannot run on the graphics card (CUDA) here; they run on the processor."
     assert runtime.provider() == providers.PROCESSOR
     assert runtime.use_provider(providers.PROCESSOR) == ""
+
+
+def test_networks_that_run_go_on_running_where_the_choice_stays_the_same():
+    running = runtime._session("detail-net-x2")
+    assert runtime.use_provider(providers.PROCESSOR) == ""
+    assert runtime._session("detail-net-x2") is running
 
 
 @pytest.mark.skipif(platform.machine() != "x86_64", reason="there are none for other processors")

@@ -46,8 +46,9 @@ def use_provider(provider: str) -> str:
             trouble = f" ({type(error).__name__})"
             used = providers.PROCESSOR
         wanted = used if used in providers.LOCAL else providers.PROCESSOR
-    _chosen[0] = wanted
-    _started.cache_clear()
+    if wanted != _chosen[0]:
+        _chosen[0] = wanted
+        _started.cache_clear()
     if wanted == provider:
         return ""
     return f"Networks cannot run on {providers.words(provider)} here{trouble}; they run on {providers.words(wanted)}."
