@@ -20,9 +20,13 @@ from crispgrain.demo.roll import scene
 from crispgrain.geometry import Rect
 from crispgrain.simulation import camera
 from crispgrain.simulation.dng import write_dng
+from crispgrain.threads import single_threaded_libraries
 
 # The engraved rim with its numerals and ticks, a wheel, felt in the corner.
 DETAIL = Rect(1900, 900, 480, 640)
+
+
+THREADS = single_threaded_libraries()  # tests run side by side, in a process for each core
 
 
 def pytest_collection_finish() -> None:

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from crispgrain.arrays import Array
 from crispgrain.core.colour.spaces import OPPONENT, apply_matrix
-from crispgrain.core.meter.noise import by_tone, frequencies, patches_of, smooth_variance
+from crispgrain.core.meter.noise_line import by_tone, smooth_variance
+from crispgrain.core.meter.patches import content, patches_of
 from crispgrain.core.meter.reading import Noise
 from crispgrain.core.stages.denoise.photo_net import conditions
 from crispgrain.simulation.camera import BAYER, add_noise, mosaic_of
@@ -121,14 +122,16 @@ def metered(picture: Array, truth: Array) -> Noise:
     there may be no smooth place, so the structure of the truth is taken off first.
     """
     opponent, error = apply_matrix(picture, OPPONENT), apply_matrix(picture - truth, OPPONENT)
-    seen, measured = ([patches_of(np.ascontiguousarray(v[..., i])) for i in range(3)] for v in (opponent, error))
+    seen, measured = (
+        [content(patches_of(np.ascontiguousarray(v[..., i]))) for i in range(3)] for v in (opponent, error)
+    )
     rows = []
-    for part in by_tone(seen[0].mean(axis=1)):
+    for part in by_tone(seen[0].mean):
         variances = []
         for axis in range(3):
-            _, chosen = smooth_variance(seen[axis][part])
-            variances.append(float(frequencies(measured[axis][part][chosen])[1].mean()))
-        rows.append((seen[0][part].mean() / 3**0.5, variances[0], (variances[1] + variances[2]) / 2))
+            _, chosen = smooth_variance(seen[axis].of(part))
+            variances.append(float(measured[axis].high[part][chosen].mean()))
+        rows.append((seen[0].mean[part].mean() / 3**0.5, variances[0], (variances[1] + variances[2]) / 2))
     levels, luma, colour = np.array(rows).T
     luma, colour = 255 * np.sqrt(luma), 255 * np.sqrt(colour)
     return Noise(

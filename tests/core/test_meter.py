@@ -12,7 +12,9 @@ from crispgrain.core.colour import icc
 from crispgrain.core.files import PictureSource, read_shot
 from crispgrain.core.meter import measure
 from crispgrain.core.meter.compression import LUMA, from_table
-from crispgrain.core.meter.noise import fit_line, frequencies, patches_of, share_of_noise, smooth_variance
+from crispgrain.core.meter.noise import share_of_noise
+from crispgrain.core.meter.noise_line import fit_line, smooth_variance
+from crispgrain.core.meter.patches import content, patches_of
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment
 from crispgrain.demo.roll import scene
@@ -117,16 +119,15 @@ def test_texture_does_not_raise_the_line(tmp_path):
 
 def test_choosing_smooth_patches_does_not_bias_pure_noise():
     patches = RNG.normal(0, 2.0, (30_000, 25)).astype(np.float32)
-    assert smooth_variance(patches)[0] == pytest.approx(4.0, rel=0.02)
+    assert smooth_variance(content(patches))[0] == pytest.approx(4.0, rel=0.02)
 
 
 def test_texture_is_told_from_noise_by_how_unlike_its_patches_are():
     """Energies of white noise follow a chi-square law; those of fine texture (a cat's fur) do not."""
 
     def share(plane: np.ndarray) -> float:
-        patches = patches_of(plane.astype(np.float32))
-        _, chosen = smooth_variance(patches)
-        return share_of_noise(frequencies(patches[chosen])[1])
+        patches = content(patches_of(plane.astype(np.float32)))
+        return share_of_noise(patches.high[smooth_variance(patches)[1]])
 
     fur = cv2.resize(data.chelsea().mean(axis=-1), None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA) / 255
     noise = RNG.normal(0, 0.05, (256, 256))

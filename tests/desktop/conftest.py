@@ -8,9 +8,10 @@ from PySide6.QtWidgets import QApplication
 
 from crispgrain.core.meter import Reading, measure
 from crispgrain.desktop.app import make_app
+from crispgrain.desktop.loading import ahead
 from crispgrain.desktop.window.window import Window
 from crispgrain.store import sensors
-from tests.desktop.driving import settle
+from tests.desktop.driving import PATIENCE, settle
 
 
 @pytest.fixture(scope="session")
@@ -19,7 +20,13 @@ def qapp_cls():
 
 
 @pytest.fixture
-def window(qtbot):
+def resting(monkeypatch):
+    """How long a window rests before it renders ahead, which would only take time from what is tested."""
+    monkeypatch.setattr(ahead, "RESTING", 10 * PATIENCE)
+
+
+@pytest.fixture
+def window(qtbot, resting):
     make_app()
     window = Window()
     window.resize(1280, 800)

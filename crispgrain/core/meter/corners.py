@@ -10,7 +10,7 @@ from crispgrain.restoration.radial_gain import radial_gain
 
 from ..files.source import RawSource
 from .noise_line import SAMPLE_EDGE, fit_line, sample_rects, variance_by_signal
-from .patches import GREEN, patches_by_colour
+from .patches import GREEN, Content, content, joined, patches_by_colour
 
 PIECE = 96  # px
 RINGS = (0.4, 0.6, 0.75, 0.88)  # where one ends and the next begins; the corners are at 1
@@ -58,18 +58,18 @@ def pieces(size: Size) -> list[Rect]:
 
 def _noise_by_ring(source: RawSource) -> list[tuple[float, NDArray[np.float64]]]:
     """The gain's share of growth, 0 in the middle to 1 in the corners, and (signal, variance, patches) of each ring."""
-    found: list[list[tuple[float, NDArray]]] = [[] for _ in range(len(RINGS) + 1)]
+    found: list[list[tuple[float, Content]]] = [[] for _ in range(len(RINGS) + 1)]
     for rect in pieces(source.size):
         growth = gain_in(rect, source.size, 2.0) - 1
         ring = int(np.searchsorted(np.square(RINGS), growth))
         for colour, patches in patches_by_colour(source.region(rect), source.pattern_from(rect)):
             if colour == GREEN:
-                found[ring].append((growth, patches))
+                found[ring].append((growth, content(patches)))
     rings = []
     for members in found:
-        rows = variance_by_signal(np.concatenate([p for _, p in members]), FEWEST) if members else np.empty((0, 3))
+        rows = variance_by_signal(joined(c for _, c in members), FEWEST) if members else np.empty((0, 3))
         if len(rows):
-            growth = float(np.average([g for g, _ in members], weights=[len(p) + 1 for _, p in members]))
+            growth = float(np.average([g for g, _ in members], weights=[len(c.mean) + 1 for _, c in members]))
             rings.append((growth, rows))
     return rings
 

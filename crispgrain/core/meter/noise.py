@@ -6,8 +6,6 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import chdtri  # scipy.stats would take a second to import
 
-from crispgrain.arrays import Array
-
 from ..colour.spaces import OPPONENT, WORKING_TO_SRGB, srgb_decode, to_opponent
 from ..files.source import PictureSource, RawSource
 from .corners import corner_gain, gain_in, pieces
@@ -20,7 +18,7 @@ from .noise_line import (
     variance_by_signal,
     with_shot_noise,
 )  # fmt: skip
-from .patches import GREEN, cosine_split, frequencies, patches_by_colour, patches_of
+from .patches import GREEN, Content, content, cosine_split, joined, patches_by_colour, patches_of
 from .reading import Noise
 
 BEYOND_PROFILE = 1.5  # more than this times what the file says of its sensor is texture
@@ -37,15 +35,15 @@ FINE_BINS, FINE_LEAST, WEAKER = 24, 400, 0.3
 
 def mosaic_noise(source: RawSource) -> Noise:
     """Noise of a RAW: (a, b) per colour from the mosaic, and what that means in the developed picture."""
-    gathered: list[list[Array]] = [[], [], []]
+    gathered: list[list[Content]] = [[], [], []]
     corner = corner_gain(source)
     for rect in pieces(source.size) if corner > 1 else sample_rects(source.size, 2 * SAMPLE_EDGE):
         # As if nothing had been put right: what is left of that is one line for the whole picture.
         gain = gain_in(rect, source.size, corner)
         for of, patches in patches_by_colour(source.region(rect), source.pattern_from(rect)):
-            gathered[of].append(patches if corner == 1 else patches / gain)
-    patches_of_colour = [np.concatenate(patches) for patches in gathered]
-    measured = [variance_by_signal(patches) for patches in patches_of_colour]
+            gathered[of].append(content(patches if corner == 1 else patches / gain))
+    by_colour = [joined(contents) for contents in gathered]
+    measured = [variance_by_signal(patches) for patches in by_colour]
     together = np.concatenate(measured)
     if len(together) < 4:
         lines, confidence = [_from_profile(source, c) for c in range(3)], 0.1
@@ -57,23 +55,21 @@ def mosaic_noise(source: RawSource) -> Noise:
     return Noise(
         float(np.median(luma)), float(np.median(colour)), tuple(levels.tolist()), tuple(luma.tolist()),
         tuple(colour.tolist()), a, b, confidence, _equivalent_iso(source, a[GREEN]),  # type: ignore[arg-type]
-        tuple(point for patches in patches_of_colour for point in sensor_points(patches)), corner=corner,
+        tuple(point for patches in by_colour for point in sensor_points(patches)), corner=corner,
     )  # fmt: skip
 
 
-def sensor_points(patches: Array) -> list[tuple[float, float, float]]:
+def sensor_points(patches: Content) -> list[tuple[float, float, float]]:
     """What a shot tells of its camera's noise: (signal, variance, patches) in fine ranges of the signal of a colour.
 
     The variance is that of the weaker patches, as it would be of all of them if nothing but noise were in them.
     """
-    signal = patches.mean(axis=1)
-    freedom = int(cosine_split()[2].sum())
+    freedom = len(cosine_split()[2])
     points = []
-    for part in by_tone(np.sqrt(np.maximum(signal, 0)), FINE_BINS, FINE_LEAST):
-        _, chosen = smooth_variance(patches[part])
-        strength = frequencies(patches[part][chosen])[1]
-        variance = float(np.quantile(strength, WEAKER)) * freedom / chdtri(freedom, 1 - WEAKER)
-        points.append((round(float(signal[part][chosen].mean()), 6), float(f"{variance:.5g}"), float(len(part))))
+    for part in by_tone(np.sqrt(np.maximum(patches.mean, 0)), FINE_BINS, FINE_LEAST):
+        smooth = patches.of(part).of(smooth_variance(patches.of(part))[1])
+        variance = float(np.quantile(smooth.high, WEAKER)) * freedom / chdtri(freedom, 1 - WEAKER)
+        points.append((round(float(smooth.mean.mean()), 6), float(f"{variance:.5g}"), float(len(part))))
     return points
 
 
@@ -175,17 +171,19 @@ def picture_noise(source: PictureSource, compressed: bool = False) -> Noise:
     bins = by_tone(np.concatenate(tones))
     if not bins:
         return Noise()
+    contents = [content(patches) for patches in axes]
     share = np.array([len(part) for part in bins], float)
     variances = np.empty((len(bins), 3))
     levels = np.empty(len(bins))
     for n, part in enumerate(bins):
-        for axis, patches in enumerate(axes):
-            variance, chosen = smooth_variance(patches[part])
+        for axis, patches in enumerate(contents):
+            variance, chosen = smooth_variance(patches.of(part))
+            smooth = patches.of(part).of(chosen)
             if not compressed:
-                variance *= share_of_noise(frequencies(patches[part][chosen])[1])
+                variance *= share_of_noise(smooth.high)
             variances[n, axis] = variance
             if not axis:
-                levels[n] = patches[part][chosen].mean() / 3**0.5
+                levels[n] = smooth.mean.mean() / 3**0.5
     if not compressed and max(float(axes[1].std()), float(axes[2].std())) > LEAST_COLOUR:
         # What goes beyond is fine texture, which hardly has colour; noise has, unless it was smoothed or compressed.
         variances[:, 0] = np.minimum(variances[:, 0], variances[:, 1:].mean(axis=1) / LEAST_COLOURED**2)

@@ -6,10 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import chdtri  # scipy.stats would take a second to import
 
-from crispgrain.arrays import Array
 from crispgrain.geometry import Rect, Size
 
-from .patches import cosine_split, frequencies
+from .patches import Content, cosine_split
 
 BINS = 12
 LEAST_PATCHES = 800  # the mean of fewer says little
@@ -36,8 +35,8 @@ def sample_rects(size: Size, edge: int = SAMPLE_EDGE, count: int = SAMPLES) -> l
     ]
 
 
-def smooth_variance(patches: Array) -> tuple[float, NDArray[np.bool_]]:
-    """Variance of white noise in patches (n x 25) of a picture that is anything underneath.
+def smooth_variance(patches: Content) -> tuple[float, NDArray[np.bool_]]:
+    """Variance of white noise in patches of a picture that is anything underneath.
 
     Also says which patches it comes from: where noise depends on tone, the
     smoothest patches of a range of tones are its darkest, and the variance
@@ -56,8 +55,8 @@ def smooth_variance(patches: Array) -> tuple[float, NDArray[np.bool_]]:
     Ponomarenko et al. method, estimating a noise curve from a single image",
     Image Processing On Line 3, 2013.
     """
-    structure, strength = frequencies(patches)
-    freedom = int(cosine_split()[1].sum())
+    _, structure, strength = patches
+    freedom = len(cosine_split()[1])
     median_of_noise = chdtri(freedom, 0.5) / freedom
     chosen = structure <= np.quantile(structure, 0.2)
     for _ in range(6):
@@ -127,14 +126,13 @@ def with_shot_noise(a: float, b: float, signal: NDArray) -> tuple[float, float]:
     return a, b
 
 
-def variance_by_signal(patches: Array, least: int = LEAST_PATCHES) -> NDArray:
+def variance_by_signal(patches: Content, least: int = LEAST_PATCHES) -> NDArray:
     """Rows of (signal, variance, patches) for one colour, in equal steps of the root of the signal.
 
     Along these shot noise changes evenly.
     """
-    signal = patches.mean(axis=1)
     rows = []
-    for part in by_tone(np.sqrt(np.maximum(signal, 0)), least=least):
-        variance, chosen = smooth_variance(patches[part])
-        rows.append((float(signal[part][chosen].mean()), variance, len(part)))
+    for part in by_tone(np.sqrt(np.maximum(patches.mean, 0)), least=least):
+        variance, chosen = smooth_variance(patches.of(part))
+        rows.append((float(patches.mean[part][chosen].mean()), variance, len(part)))
     return np.array(rows).reshape(-1, 3)

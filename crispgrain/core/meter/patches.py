@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from functools import cache
+from typing import NamedTuple
 
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
@@ -54,19 +55,39 @@ def quincunx_patches(mosaic: Array, y: int, x: int) -> Array:
     return windows[..., reach + (i - j).ravel(), reach + (i + j).ravel()].reshape(-1, PATCH * PATCH)
 
 
-def frequencies(patches: Array) -> tuple[Array, NDArray[np.float64]]:
-    """Mean square of the low and of the high frequencies of each patch (n x 25)."""
-    basis, low, high = cosine_split()
-    coefficients = patches @ basis.T
-    return np.square(coefficients[:, low]).mean(axis=1), np.square(coefficients[:, high]).mean(axis=1, dtype=np.float64)
+class Content(NamedTuple):
+    """What is in patches, a value for each: their mean, and the mean square of their low and high frequencies."""
+
+    mean: Array
+    low: Array
+    high: NDArray[np.float64]
+
+    def of(self, part: NDArray) -> Content:
+        """Of some of the patches, by number or by mask."""
+        return Content(*(values[part] for values in self))
+
+
+def content(patches: Array) -> Content:
+    """What is in patches (n x 25)."""
+    basis, *which = cosine_split()
+    low, high = (np.einsum("ij,ij->i", part, part) / part.shape[1] for part in (patches @ basis[w].T for w in which))
+    return Content(patches.mean(axis=1), low, high.astype(np.float64))
+
+
+def joined(contents: Iterable[Content]) -> Content:
+    """Of patches from several places."""
+    contents = list(contents) or [content(np.empty((0, PATCH * PATCH), np.float32))]
+    return Content(*(np.concatenate(values) for values in zip(*contents, strict=True)))
 
 
 @cache
-def cosine_split() -> tuple[Array, NDArray[np.bool_], NDArray[np.bool_]]:
-    """The 5 x 5 cosine basis as a 25 x 25 matrix, and which of its coefficients count as low and as high."""
+def cosine_split() -> tuple[Array, NDArray[np.intp], NDArray[np.intp]]:
+    """The 5 x 5 cosine basis as a 25 x 25 matrix, and which of its rows count as low and as high."""
     basis = dct(np.eye(PATCH), axis=0, norm="ortho")
     order = _orders()
-    return np.kron(basis, basis).astype(np.float32), (order >= 1) & (order <= 3), order > 4
+    return (
+        np.kron(basis, basis).astype(np.float32), np.flatnonzero((order >= 1) & (order <= 3)), np.flatnonzero(order > 4)
+    )  # fmt: skip
 
 
 def _orders() -> NDArray[np.intp]:
