@@ -37,7 +37,7 @@ MASKED = [m for m in EVERY if m.may_be(Role.ZONE) or m.domain is Domain.MOSAIC]
 CHECKS = [HealthCheck.function_scoped_fixture, HealthCheck.too_slow, HealthCheck.filter_too_much]
 PHASES = [Phase.explicit, Phase.generate]  # making a case smaller would take minutes with a network
 some = partial(
-    settings, max_examples=3, deadline=None, derandomize=True, phases=PHASES, suppress_health_check=CHECKS
+    settings, max_examples=4, deadline=None, derandomize=True, phases=PHASES, suppress_health_check=CHECKS
 )  # fmt: skip
 sizes = st.one_of(
     st.builds(Size, st.integers(1, 70), st.integers(1, 70)), st.sampled_from([Size(1, 1), Size(1, 300), Size(300, 2)])
@@ -123,7 +123,7 @@ def test_any_part_is_what_it_is_in_the_whole(model, size, data):
 @pytest.mark.parametrize("model", [m for m in EVERY if m.takes_pictures and m.domain is Domain.PICTURE], ids=ids)
 def test_a_value_that_is_none_spoils_no_more_than_its_surroundings(model):
     """A NaN in a file of floats: nothing raises, and what lies far off is as it would be anyway."""
-    size = Size(64, 720)
+    size = Size(64, 900)
     spoilt, sound = (whole(chain(model, size, 128, spoilt=s)) for s in (True, False))
     assert spoilt.shape == sound.shape
     assert np.isfinite(spoilt[:, : spoilt.shape[1] // 12]).all()

@@ -100,7 +100,7 @@ def test_strengths_of_luminance_and_colour_are_apart(tmp_path):
 @pytest.mark.parametrize("level", [0.02, 0.1])
 def test_strong_noise_leaves_shadows_as_dark_as_they_are(tmp_path, level, strength, model):
     iso = 25600
-    source = read_shot(write_raw(tmp_path / "p.dng", np.full((208, 208, 3), level, np.float32), iso))
+    source = read_shot(write_raw(tmp_path / "p.dng", np.full((256, 256, 3), level, np.float32), iso))
     a, b = camera.noise_at(iso)
     reading = Reading(Noise(5, 5, a=(a,) * 3, b=(b,) * 3))
     treatment = NET.set("denoise.model", model).set("denoise.luminance", strength).set("denoise.colour", strength)

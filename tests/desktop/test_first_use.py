@@ -202,6 +202,9 @@ def test_a_ladder_of_any_setting_says_what_each_rung_costs(opened, qtbot):
 def test_the_neighbours_are_rendered_ahead(opened, qtbot, monkeypatch):
     opened.easel.set_zoom(1.0)
     settle(opened, qtbot)
+    opened.ahead._timer.setInterval(100)  # from now on it does not rest long
+    opened.ahead.stop()
+    opened.ahead.wait()
     qtbot.waitUntil(lambda: len(opened.ahead._done) >= 2, timeout=PATIENCE)
     computed = []
     compute = Pipeline._compute
