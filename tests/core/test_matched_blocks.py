@@ -136,7 +136,7 @@ def test_best_effort_is_better():
 
 @pytest.mark.parametrize("effort", ["fast", "best"])
 def test_tiles_and_patches_agree(effort, floats):
-    noisy = data.coffee()[:, :620] / 255 + RNG.normal(0, 0.05, (400, 600, 3))
+    noisy = data.coffee()[:288] / 255 + RNG.normal(0, 0.05, (288, 600, 3))
     small, large = (pipeline(noisy, 13, MATCHED.set("denoise.effort", effort), t) for t in (256, 1024))
     difference = assert_same_in_tiles(small, large, Rect(101, 467, 90, 75))  # across two tiles
     assert difference.max() < 0.02

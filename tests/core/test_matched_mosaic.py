@@ -100,7 +100,7 @@ def test_every_sensor_phase_gives_the_same_quality(tmp_path, clean, pattern):
 
 @pytest.mark.parametrize(("effort", "iso"), [("fast", 6400), ("best", 25600)])
 def test_tiles_and_patches_agree(tmp_path, clean, floats, effort, iso):
-    source = read_shot(write_raw(tmp_path / "rim.dng", clean, iso))
+    source = read_shot(write_raw(tmp_path / "rim.dng", clean[:288], iso))
     small, large = (pipeline(source, iso, MATCHED.set("denoise.effort", effort), t) for t in (256, 1024))
     difference = assert_same_in_tiles(small, large, Rect(101, 467, 90, 75))  # across two tiles
     assert np.median(difference) < 2e-7  # the second look falls on the same cells of the network
