@@ -112,6 +112,6 @@ def _comb_fit(coefficients: NDArray[np.float32], steps: NDArray) -> float:
     nonzero = np.abs(coefficients) > 0.5 * steps
     if nonzero.sum() < LEAST_COEFFICIENTS:
         return 0.0
-    ratio = np.where(nonzero, coefficients / steps, 0.25)
+    ratio = (coefficients / steps)[nonzero]
     expected = np.exp(-2 * np.pi**2 * ROUNDING / steps.astype(float) ** 2)
-    return float(np.cos(2 * np.pi * ratio)[nonzero].mean() * np.sqrt(np.average(expected, weights=nonzero.sum(axis=0))))
+    return float(np.cos(2 * np.pi * ratio).mean() * np.sqrt(np.average(expected, weights=nonzero.sum(axis=0))))

@@ -174,13 +174,18 @@ def _promising(
     signal, share = _signal(spectrum, floor)
     root = np.sqrt(_plane().weight * share**2)
     basis, _ = np.linalg.qr(_plane().smooth * root[:, None])
-    patterns = np.stack([transfer(*s) for s in starts])
     chosen: dict[int, None] = {}
     for depth in (0.01, 0.1):
-        rest = (signal - np.log(patterns + depth)) * root
+        rest = (signal - _patterns(transfer, tuple(starts), depth)) * root
         misfit = np.square(rest).sum(axis=1) - np.square(rest @ basis).sum(axis=1)
         chosen |= dict.fromkeys(_unlike(starts, np.argsort(misfit), SMOOTHEST // 2))
     return [starts[i] for i in chosen]
+
+
+@cache
+def _patterns(transfer: Transfer, sizes: tuple[tuple[float, ...], ...], depth: float) -> NDArray[np.float64]:
+    """Logarithms of a kind of blur in many sizes, zeros filled in to a depth: the same for every picture."""
+    return np.log(np.stack([transfer(*size) for size in sizes]) + depth)
 
 
 def _unlike(starts: list[tuple[float, ...]], order: NDArray, most: int) -> list[int]:
