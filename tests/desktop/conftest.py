@@ -21,7 +21,7 @@ def qapp_cls():
 
 @pytest.fixture
 def resting(monkeypatch):
-    """How long a window rests before it renders ahead, which would only take time from what is tested."""
+    """Windows rest so long before they render ahead that they do not: it would take time from what is tested."""
     monkeypatch.setattr(ahead, "RESTING", 10 * PATIENCE)
 
 

@@ -68,7 +68,7 @@ class Content(NamedTuple):
 
 
 def content(patches: Array) -> Content:
-    """What is in patches (n x 25)."""
+    """What is in patches (n x 25): n means, and n mean squares each, in the square of their unit."""
     basis, *which = cosine_split()
     low, high = (np.einsum("ij,ij->i", part, part) / part.shape[1] for part in (patches @ basis[w].T for w in which))
     return Content(patches.mean(axis=1), low, high.astype(np.float64))
