@@ -20,7 +20,7 @@ from . import curves, cutouts, detail, eight_bits, export, mosaic, photographs, 
 from .blurred import draw_blurred
 from .finished import draw_finished
 from .loop import Batch, Plan, Trainer, alike, take_weights
-from .networks import DEEPER, DetailNet, PhotoNet, ShakeNet, SixBySixNet, SubjectNet
+from .networks import DEEPER, DetailNet, MosaicNet, PhotoNet, ShakeNet, SixBySixNet, SubjectNet
 from .pool import PooledBatches
 
 HERE = Path(__file__).parent
@@ -43,20 +43,18 @@ class Job:
     kept: tuple[str, ...] = eight_bits.FINEST  # blocks that compute with floats where the others do with 8 bits
 
 
+MOSAIC_INPUTS = {"mosaic": torch.rand(1, 1, 64, 64), "sigma": torch.rand(1, 1, 32, 32)}
+SIX_INPUTS = {**MOSAIC_INPUTS, "measured": mosaic.measured(SIX_BY_SIX, 64)}
+SIX_BATCHES = partial(mosaic.MosaicBatches, pattern=SIX_BY_SIX, told=True)
 PICTURE_INPUTS = {"picture": torch.rand(1, 3, 64, 64), "conditions": torch.rand(1, 3, 32, 32)}
 JOBS = {
-    "mosaic": Job(
-        mosaic.make_network, mosaic.MosaicBatches,
-        {"mosaic": torch.rand(1, 1, 64, 64), "sigma": torch.rand(1, 1, 32, 32)}, "mosaic-net",
-    ),
+    "mosaic": Job(MosaicNet, mosaic.MosaicBatches, MOSAIC_INPUTS, "mosaic-net"),
     "mosaic-large": Job(
-        mosaic.make_large, mosaic.MosaicBatches,
-        {"mosaic": torch.rand(1, 1, 64, 64), "sigma": torch.rand(1, 1, 32, 32)}, "mosaic-net-large", like="mosaic-net",
+        partial(MosaicNet, blocks=DEEPER), mosaic.MosaicBatches, MOSAIC_INPUTS, "mosaic-net-large", like="mosaic-net",
     ),
-    "six-by-six": Job(
-        SixBySixNet, partial(mosaic.MosaicBatches, pattern=SIX_BY_SIX, told=True),
-        {"mosaic": torch.rand(1, 1, 64, 64), "sigma": torch.rand(1, 1, 32, 32),
-         "measured": mosaic.measured(SIX_BY_SIX, 64)}, "six-by-six-net", like="mosaic-net",
+    "six-by-six": Job(SixBySixNet, SIX_BATCHES, SIX_INPUTS, "six-by-six-net", like="mosaic-net"),
+    "six-by-six-large": Job(
+        partial(SixBySixNet, blocks=DEEPER), SIX_BATCHES, SIX_INPUTS, "six-by-six-net-large", like="six-by-six-net",
     ),
     "photo": Job(PhotoNet, partial(PooledBatches, degrade=draw_finished), PICTURE_INPUTS, "photo-net"),
     "photo-large": Job(

@@ -14,21 +14,12 @@ from crispgrain.restoration.cells import repeated
 from crispgrain.simulation.camera import BAYER
 
 from .loop import Batch
-from .networks import DEEPER, MosaicNet
 from .photographs import PatchSampler, load
 from .sensor import draw_sample
 
 BATCH = 8
 # px, whole cells of any pattern; where noise is strong the network has to look further than from the middle of 64.
 EDGE = 96
-
-
-def make_network() -> MosaicNet:
-    return MosaicNet()
-
-
-def make_large() -> MosaicNet:
-    return MosaicNet(blocks=DEEPER)
 
 
 def measured(pattern: NDArray[np.int8], edge: int) -> Tensor:
