@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import Enum
+from functools import cache
 from pathlib import Path
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPalette
@@ -50,6 +51,7 @@ class Surround(Enum):
         return every[(every.index(self) + 1) % len(every)]
 
 
+@cache
 def load_fonts() -> str:
     """Register the fonts that ship with the program; returns the family name."""
     families: list[str] = []
@@ -63,7 +65,9 @@ def app_icon() -> QIcon:
 
 
 def apply_theme(app: QApplication, theme: Theme) -> None:
-    """Dress the whole program."""
+    """Dress the whole program, which takes a quarter of a second, unless it is dressed so."""
+    if app.property("theme") == theme.name:
+        return
     app.setStyle("Fusion")
     font = QFont(load_fonts())
     font.setPixelSize(13)
