@@ -52,7 +52,7 @@ def test_defocus_radius_within_half_a_pixel(tmp_path, name, radius):
 
 
 @pytest.mark.parametrize("name", ["astronaut", "chelsea", "rocket"])
-@pytest.mark.parametrize(("length", "angle"), [(6, 30), (10, 100), (15, 160), (20, 70)])
+@pytest.mark.parametrize(("length", "angle"), [(6, 30), (10, 100), (15, 160), (20, 70), (12, 0)])
 def test_motion_within_2_pixels_and_5_degrees(tmp_path, name, length, angle):
     blur = measure(blurred_photograph(tmp_path, name, camera.motion(length, angle))).blur
     assert blur.kind == "motion"
@@ -80,6 +80,29 @@ def test_rows_of_windows_are_no_motion(tmp_path, light, height):
     blur = measure(as_8_bit(tmp_path, camera.lens_softness(np.dstack([wall] * 3), 0.8))).blur
     assert blur.kind in ("none", "soft lens")
     assert blur.softness == pytest.approx(0.8, abs=0.25)
+
+
+def seascape(seed: int, reeds: bool) -> np.ndarray:
+    """Sky, far hills and water with long waves: a scene in which nearly everything lies level."""
+    rng, edge = np.random.default_rng(seed), 400
+    down = np.arange(edge)[:, None] / edge
+    hills = cv2.GaussianBlur(rng.standard_normal((1, edge)), (0, 0), 68, borderType=cv2.BORDER_REFLECT)
+    hills = 0.57 - 0.01 * hills / hills.std()
+    waves = cv2.GaussianBlur(rng.standard_normal((edge, edge)), (0, 0), sigmaX=12, sigmaY=1)
+    sea = 0.35 - 0.3 * (down - 0.6) + 0.04 * waves / waves.std()
+    picture = np.where(down < hills, 0.2 + 0.5 * down, np.where(down < 0.6, 0.08, sea))
+    if reeds:
+        for left in range(150, 390, 12):
+            picture[290 : 310 + int(rng.integers(20)), left] *= 0.3
+    return camera.lens_softness(np.dstack([picture.astype(np.float32)] * 3), 0.5)
+
+
+@pytest.mark.parametrize("reeds", [False, True])
+@pytest.mark.parametrize("seed", [0, 1, 2])
+def test_a_calm_sea_is_no_motion(tmp_path, seed, reeds):
+    """Its spectrum is as narrow as that of a movement along the horizon, but has none of its zeros."""
+    blur = measure(as_8_bit(tmp_path, seascape(seed, reeds))).blur
+    assert blur.kind in ("none", "soft lens")
 
 
 @pytest.mark.parametrize("radius", [3.2, 5.0])

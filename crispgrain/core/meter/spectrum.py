@@ -88,8 +88,18 @@ def disc(radius: float) -> NDArray[np.float64]:
 
 def line(length: float, angle: float) -> NDArray[np.float64]:
     """Squared transfer of an even motion of ``length`` px, ``angle`` degrees counter-clockwise from the horizontal."""
+    return np.square(np.sinc(length * _along(angle)))
+
+
+def streaks(length: float, angle: float) -> NDArray[np.float64]:
+    """As :func:`line`, without its zeros: a scene of long lines, as at sea, has this by itself."""
+    return 1 / (1 + 2 * np.square(np.pi * length * _along(angle)))
+
+
+def _along(angle: float) -> NDArray[np.float64]:
+    """Frequencies in a direction, in cycles per px."""
     t = np.radians(angle)
-    return np.square(np.sinc(length * (_plane().across * np.cos(t) + _plane().up * np.sin(t))))
+    return _plane().across * np.cos(t) + _plane().up * np.sin(t)
 
 
 def blocks_of(y: Array) -> Array:
@@ -143,8 +153,7 @@ def extent(spectrum: NDArray[np.float64]) -> float:
 
 def fit_kinds(spectrum: NDArray[np.float64]) -> dict[str, Fit]:
     """The best fit of each kind: ``none``, ``soft`` (sigma), ``defocus`` (radius), ``motion`` (length, angle)."""
-    spectrum = spectrum[_plane().kept]
-    floor = float(np.log(np.quantile(np.exp(spectrum[_plane().radius > 0.4]), 0.1)))
+    spectrum, floor = _with_floor(spectrum)
     kinds: dict[str, tuple[Transfer, list[tuple[float, ...]]]] = {
         "none": (lambda: np.ones_like(spectrum), [()]),
         "soft": (gaussian, [(s,) for s in GAUSSIANS]),
@@ -157,6 +166,19 @@ def fit_kinds(spectrum: NDArray[np.float64]) -> dict[str, Fit]:
         best = min(rough, key=lambda fit: fit.misfit)
         found[kind] = _refined(spectrum, transfer, best.size, floor, 12)
     return found
+
+
+def fit_streaks(spectrum: NDArray[np.float64], motion: Fit) -> Fit:
+    """The best fit of long lines in the scene in place of a motion."""
+    (length, angle), (spectrum, floor) = motion.size, _with_floor(spectrum)
+    fits = [_refined(spectrum, streaks, (share * length, angle), floor, 12) for share in (0.3, 1.0)]
+    return min(fits, key=lambda fit: fit.misfit)
+
+
+def _with_floor(spectrum: NDArray[np.float64]) -> tuple[NDArray[np.float64], float]:
+    """What is looked at of a spectrum, and the logarithm of its noise."""
+    kept = spectrum[_plane().kept]
+    return kept, float(np.log(np.quantile(np.exp(kept[_plane().radius > 0.4]), 0.1)))
 
 
 def _signal(spectrum: NDArray[np.float64], floor: float) -> tuple[NDArray, NDArray]:
