@@ -23,7 +23,7 @@ from crispgrain.simulation.dng import write_dng
 from crispgrain.threads import single_threaded_libraries
 
 # The engraved rim with its numerals and ticks, a wheel, felt in the corner.
-DETAIL = Rect(1900, 900, 480, 640)
+DETAIL = Rect(1900, 900, 384, 512)
 
 
 THREADS = single_threaded_libraries()  # tests run side by side, in a process for each core
@@ -50,7 +50,7 @@ def floats(monkeypatch: pytest.MonkeyPatch) -> None:
 
 @pytest.fixture(scope="session")
 def clean() -> Array:
-    """A clean linear detail of the orrery, 480 x 640 x 3, working space."""
+    """A clean linear detail of the orrery, 384 x 512 x 3, working space."""
     return np.ascontiguousarray(scene("orrery")[DETAIL.slices])
 
 

@@ -134,12 +134,12 @@ def test_a_disk_that_fills_up_leaves_nothing_half_written(raw_file, tmp_path):
 def test_meter_in_words_and_json(roll_folder, capsys):
     assert main(["meter", str(roll_folder / "a-rim.dng"), "--json"]) == 0
     (reading,) = json.loads(capsys.readouterr().out)
-    assert (reading["size"]["width"], reading["size"]["height"]) == (640, 480)
+    assert (reading["size"]["width"], reading["size"]["height"]) == (512, 384)
     assert len(reading["noise"]["a"]) == 3
     assert reading["noise"]["luminance"] > 3
     assert main(["meter", str(roll_folder)]) == 1
     said = capsys.readouterr()
-    assert "b-noisy.jpg\n  640 × 480 px\n  largest print 5 × 4 cm at 300 ppi" in said.out
+    assert "b-noisy.jpg\n  512 × 384 px\n  largest print 4 × 3 cm at 300 ppi" in said.out
     assert "d-broken.jpg" in said.err
 
 
@@ -219,9 +219,9 @@ def test_a_setting_of_a_stage_that_is_off_switches_it_on(raw_file, tmp_path):
     """Enlarge is metered off; who gives a factor wants it. Who says off, means off."""
     run = ["run", str(raw_file), "--set", "denoise.on=off", "--set", "sharpen.on=off", "--set", "enlarge.factor=1.5"]
     assert main([*run, "--set", "enlarge.model=lanczos", "--out", str(tmp_path / "a")]) == 0
-    assert size_written(tmp_path / "a") == (960, 720)
+    assert size_written(tmp_path / "a") == (768, 576)
     assert main([*run, "--set", "enlarge.on=off", "--out", str(tmp_path / "b")]) == 0
-    assert size_written(tmp_path / "b") == (640, 480)
+    assert size_written(tmp_path / "b") == (512, 384)
 
 
 @pytest.mark.parametrize("word", ["modles", "missing.dng"])
@@ -246,7 +246,7 @@ def test_treatments_kept_in_a_chosen_folder_are_found(raw_file, tmp_path):
     treatment = Treatment().only([Stage.ENLARGE]).set("enlarge.factor", 0.5)
     treatment.save(sidecar_path(raw_file, tmp_path / "kept, elsewhere"))
     assert main(["run", str(raw_file), "--out", str(tmp_path / "out")]) == 0
-    assert size_written(tmp_path / "out") == (320, 240)
+    assert size_written(tmp_path / "out") == (256, 192)
 
 
 def test_a_named_preset_goes_on_the_shots_own_treatment(raw_file, tmp_path, capsys):
@@ -257,7 +257,7 @@ def test_a_named_preset_goes_on_the_shots_own_treatment(raw_file, tmp_path, caps
     presets.save(half, "Web: small", [Stage.ENLARGE])
     presets.save(half.set("enlarge.factor", 0.25), "Web / small", [Stage.ENLARGE])
     assert main(["run", str(shot), "--out", str(tmp_path / "out"), "--preset", "Web: small"]) == 0
-    assert size_written(tmp_path / "out") == (320, 240)
+    assert size_written(tmp_path / "out") == (256, 192)
     (name,) = (p.name for p in (tmp_path / "out").iterdir())
     assert "denoise" not in name  # its own treatment says off
     assert main(["run", str(shot), "--out", str(tmp_path / "out"), "--preset", "Web"]) == 2
@@ -358,7 +358,7 @@ def test_every_step_is_told_as_json_for_other_programs(roll_folder, tmp_path, ca
     assert events[-1] == {"event": "end", "written": 3, "failed": 1}
     written = [Path(e["result"]) for e in events if e["event"] == "written"]
     assert all(path.exists() for path in written)
-    assert "1-a-rim 640x480.tif" in [path.name for path in written]
+    assert "1-a-rim 512x384.tif" in [path.name for path in written]
     (failed,) = [e for e in events if e["event"] == "failed"]
     assert failed["shot"].endswith("d-broken.jpg") and "d-broken.jpg" in failed["words"]
     with (tmp_path / "r.csv").open() as file:

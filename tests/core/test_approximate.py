@@ -143,7 +143,7 @@ def test_a_blur_path_shrinks_with_the_shot(jpeg_shot):
 def test_a_shot_not_measured_yet_can_be_looked_at(raw_shot):
     developed = Treatment().only([Stage.DEVELOP])
     plain = Pipeline(raw_shot.source, Reading(), resolve(developed, raw_shot.source, Reading()))
-    assert whole(plain.reduced(3)).shape == (160, 214, 3)
+    assert whole(plain.reduced(3)).shape == (128, 172, 3)
 
 
 def test_what_enlarge_would_do_for_other_stages_is_done_by_them(jpeg_shot):
@@ -165,7 +165,7 @@ def test_a_reduced_shot_is_made_once(jpeg_shot, monkeypatch):
 
 
 def test_a_view_all_round_stays_one(jpeg_shot):
-    source = replace(jpeg_shot.source, stored=jpeg_shot.source.stored[:302, :604])
+    source = replace(jpeg_shot.source, stored=jpeg_shot.source.stored[:252, :504])
     assert source.wraps
     assert reduced(source, 5).wraps
 

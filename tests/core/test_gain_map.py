@@ -21,6 +21,7 @@ from crispgrain.core.render.overview import overview
 from crispgrain.core.resolve import resolve
 from crispgrain.core.shot import Shot, open_shot
 from crispgrain.core.treatment import Treatment
+from crispgrain.demo.roll import scene
 from crispgrain.geometry import Rect, Size
 from crispgrain.restoration.cells import RGGB
 from crispgrain.simulation import camera
@@ -30,6 +31,12 @@ from tests.conftest import encoded, psnr, write_raw
 DARK = camera.Camera(shading=2.5)
 PLAIN = Treatment().only([]).set("develop.exposure", 0.0).set("develop.base", "linear")
 FLAT = np.full((150, 220, 3), 0.3, np.float32)
+
+
+@pytest.fixture(scope="module")
+def clean() -> np.ndarray:
+    """More of the scene than others look at, for noise is measured in it."""
+    return np.ascontiguousarray(scene("orrery")[1900:2380, 900:1540])
 
 
 @pytest.fixture(scope="module")

@@ -35,6 +35,6 @@ def test_an_impossible_template_is_told(template):
 def test_words_cannot_be_formatted_as_a_number(clean8, tmp_path):
     Image.fromarray(clean8).save(tmp_path / "a.png")
     pipeline = open_shot(tmp_path / "a.png", lambda source: Reading()).pipeline(Treatment())
-    assert result_name(pipeline, "{shot} {number:03} {width}") == "a 001 640.tif"
+    assert result_name(pipeline, "{shot} {number:03} {width}") == "a 001 512.tif"
     with pytest.raises(TreatmentError, match="is no name"):
         result_name(pipeline, "{shot:d}")

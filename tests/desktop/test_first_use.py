@@ -84,7 +84,7 @@ def test_a_factor_typed_while_enlarge_is_off_switches_it_on_in_one_step(opened, 
     field.selectAll()
     qtbot.keyClicks(field, "3")
     qtbot.keyClick(field, Qt.Key.Key_Return)
-    assert opened.session.pipeline.size.width == 3 * 640
+    assert opened.session.pipeline.size.width == 3 * 512
     assert opened.rail.heads[Stage.ENLARGE].lit
     assert opened.controls.on.isChecked()
     opened.session.history.undo()
@@ -225,7 +225,7 @@ def test_residual_and_halo_compare_before_enlarge(opened, qtbot):
     opened.session.comparing.set_look(Look.HALO)
     assert isinstance(opened.display.renderer._exact[1], Halo)
     opened.session.comparing.set_look(Look.PICTURE)
-    assert opened.easel.result.size.width == 1280
+    assert opened.easel.result.size.width == 1024
     settle(opened, qtbot)
 
 

@@ -29,11 +29,11 @@ def test_the_divider_can_run_across(floats, opened, qtbot):
     settle(opened, qtbot)
     easel = opened.easel
     at = easel.divider_at
-    drag(qtbot, easel, QPoint(200, at), QPoint(200, at - 90))
-    assert easel.divider_at == at - 90
+    drag(qtbot, easel, QPoint(200, at), QPoint(200, at - 70))
+    assert easel.divider_at == at - 70
     seen = pixels_of(easel)
     x = easel.width() // 2
-    assert np.array_equal(seen[at - 200 : at - 160, x : x + 40], shown(opened, "source", x, at - 200))
+    assert np.array_equal(seen[at - 130 : at - 90, x : x + 40], shown(opened, "source", x, at - 130))
     assert np.array_equal(seen[at - 60 : at - 20, x : x + 40], shown(opened, "result", x, at - 60))
 
 

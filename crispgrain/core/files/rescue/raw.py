@@ -42,8 +42,10 @@ def rescued_raw(path: Path, neighbours: list[Path], keep: Path) -> tuple[np.ndar
     last = max(end for _, end in places)
     gone = [(max(len(data), start), end) for start, end in places if end > len(data)]
     data += bytes(max(last - len(data), 0))
-    for start, end in places:
-        gone += [(start + m.start(), start + m.end()) for m in re.finditer(rb"(?s)\x00{%d,}" % WIPED, data[start:end])]
+    # Strips mostly lie one behind the other, and what was wiped need not begin with one.
+    for wiped in re.finditer(rb"\x00{%d,}" % WIPED, data):
+        parts = ((max(wiped.start(), start), min(wiped.end(), end)) for start, end in places)
+        gone += [(start, end) for start, end in parts if start < end]
     mosaics = []
     for fill in FILLS:
         filled = bytearray(data)
