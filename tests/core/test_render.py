@@ -105,8 +105,14 @@ def test_a_region_is_a_part_of_the_whole(picture_shot):
 
 
 @pytest.mark.parametrize("kind", ["raw", "picture"])
-@pytest.mark.parametrize("denoise", ["metered", "wavelet", pytest.param("sliding-dct", marks=pytest.mark.slow)])
-@pytest.mark.parametrize("enlarge", ["faithful", "lanczos", pytest.param("detail-net", marks=pytest.mark.slow)])
+@pytest.mark.parametrize(
+    ("denoise", "enlarge"),
+    [
+        ("metered", "faithful"),
+        ("wavelet", "lanczos"),
+        pytest.param("sliding-dct", "detail-net", marks=pytest.mark.slow),
+    ],
+)
 def test_a_patch_computed_without_tiles_is_a_part_of_the_whole(kind, denoise, enlarge, raw_shot, picture_shot):
     shot = raw_shot if kind == "raw" else picture_shot
     pipeline = shot.pipeline(EVERYTHING.set("denoise.model", denoise).set("enlarge.model", enlarge), tile=256)
