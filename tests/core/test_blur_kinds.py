@@ -1,6 +1,7 @@
 """The kind and size of a blur, metered on pictures blurred in a known way."""
 
 import json
+from dataclasses import replace
 from importlib import resources
 
 import cv2
@@ -14,6 +15,7 @@ from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import srgb_decode, srgb_encode
 from crispgrain.core.files import PictureSource, read_shot
 from crispgrain.core.meter import Blur, Noise, Reading, measure, spectrum
+from crispgrain.core.meter import blur as blur_meter
 from crispgrain.core.meter.blur import strong_edges
 from crispgrain.core.meter.mtf import edge_response, mtf50
 from crispgrain.core.meter.words import all_words, blur_words, headline
@@ -130,6 +132,16 @@ def test_shake_is_told_from_motion(tmp_path):
     assert blur.kind == "shake"
     assert 7 < blur.length < 28  # good to a factor of two
     assert blur.confidence <= 0.5
+
+
+def test_no_shake_is_believed_that_leaves_every_edge_sharp(tmp_path, monkeypatch):
+    """Bark has an uneven spectrum, too; here every spectrum is taken for one of a shake."""
+    monkeypatch.setattr(blur_meter, "_kind", lambda plain, *rest: replace(plain, kind="shake", length=18.0))
+    still, shaken = (
+        blurred_photograph(tmp_path, "chelsea", k) for k in (np.ones((1, 1), np.float32), camera.shake_path(18, 2))
+    )
+    assert measure(still).blur.kind in ("none", "soft lens")
+    assert measure(shaken).blur.kind == "shake"
 
 
 @pytest.mark.parametrize("factor", [2, 3])

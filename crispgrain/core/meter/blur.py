@@ -58,6 +58,7 @@ ALONG, SHARP = 25.0, 0.4  # degrees; of what a motion leaves
 # Edges and thin lines across a motion as sharp as that: with more and a larger share of them there was none. On
 # training photographs moved by 6 to 26 px no such share was above 0.43 where there were three.
 LEAST_SHARP, MOST_SHARP = 3, 0.5
+LEAST_ACROSS = 20  # edges in a direction
 # Most of a picture's edges are out of focus or soft by nature; a RAW's are also read roughly, often too sharp.
 QUANTILE, RAW_QUANTILE = 0.2, 0.4
 
@@ -143,7 +144,7 @@ def measure_blur(source: Source, noise: Noise) -> tuple[Blur, History]:
     past = History() if source.is_raw else history(known, None if explained else spectrum)
     if past.enlarged == 1 and (softness >= LEAST_BLURRED or not sure):  # too blurred to show an edge, perhaps
         guess = _kind(blur, fits, spectrum, len(blocks), unit)
-        if guess.kind not in ZEROS or not _of_the_scene(guess, fits, spectrum, list(by_patch.values())):
+        if not _of_the_scene(guess, fits, spectrum, list(by_patch.values())):
             blur = guess
     if blur.kind != "defocus":  # noise may have filled the zeros in, but neither the edges nor the slope
         as_soft = 2 * (softness or unit * abs(fits["soft"].size[0]))
@@ -176,7 +177,11 @@ def _kind(plain: Blur, fits: dict[str, Fit], spectrum: NDArray[np.float64], bloc
 
 
 def _of_the_scene(blur: Blur, fits: dict[str, Fit], spectrum: NDArray[np.float64], edges: list[Edges]) -> bool:
-    """Whether lines in the scene explain a motion or disc better: those of windows or bricks, or a horizon."""
+    """Whether something in the scene explains a movement or disc better: windows, bricks, bark, a horizon."""
+    if blur.kind == "shake":
+        return _sharp_everywhere(edges)
+    if blur.kind not in ZEROS:
+        return False
     if blur.kind == "motion" and _sharp_along(blur, edges):
         return True
     motion = fits["motion"]
@@ -190,6 +195,13 @@ def _sharp_along(blur: Blur, edges: list[Edges]) -> bool:
     squared = np.concatenate([e.squared for e in edges])[np.abs((off + 90) % 180 - 90) < ALONG]
     sharp = np.count_nonzero(squared < (SHARP * min(blur.length / 12**0.5, LARGEST)) ** 2)
     return sharp >= LEAST_SHARP and sharp > MOST_SHARP * len(squared)
+
+
+def _sharp_everywhere(edges: list[Edges]) -> bool:
+    """Whether edges and thin lines of all directions are sharper than a movement leaves those across it."""
+    squared, angle = (np.concatenate([getattr(e, name) for e in edges]) for name in ("squared", "angle"))
+    across = (squared[np.abs((angle - towards + 90) % 180 - 90) < ALONG] for towards in range(0, 180, 30))
+    return max((np.quantile(s, QUANTILE) for s in across if len(s) >= LEAST_ACROSS), default=np.inf) < LEAST_SHAKEN**2
 
 
 def _softness(edges: NDArray[np.float64], source: Source) -> float:
