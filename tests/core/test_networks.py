@@ -15,6 +15,7 @@ from crispgrain.core.files import PictureSource, read_shot
 from crispgrain.core.meter import Blur, Noise, Reading, measure
 from crispgrain.core.model import Context, Stage
 from crispgrain.core.networks import ensemble, providers, runtime
+from crispgrain.core.networks import mosaic as mosaic_nets
 from crispgrain.core.registry import models_of
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
@@ -22,6 +23,7 @@ from crispgrain.core.stages.sharpen import sharp_net
 from crispgrain.core.treatment import Treatment
 from crispgrain.geometry import Place, Rect, Size
 from crispgrain.restoration import shadow_clipping
+from crispgrain.restoration.cells import RGGB, SIX_BY_SIX
 from crispgrain.simulation import camera
 from tests.conftest import encoded, photograph, photograph_as_raw, psnr, write_raw
 
@@ -352,6 +354,21 @@ def test_turns_of_a_mosaic_keep_red_on_red():
         assert np.array_equal(
             turned, np.tile([[0, 1], [1, 2]], (turned.shape[2] // 2, turned.shape[3] // 2))[None, None]
         )
+
+
+@pytest.mark.parametrize(
+    ("cell", "name"), [(RGGB, "mosaic-net"), (SIX_BY_SIX, "six-by-six-net")], ids=["Bayer", "6 x 6"]
+)
+def test_best_effort_is_a_network_with_more_layers_or_turned_copies_if_there_is_none(monkeypatch, cell, name):
+    runs, plain = [], runtime.run
+    monkeypatch.setattr(runtime, "run", lambda used, *rest: runs.append(used) or plain(used, *rest))
+    mosaic = RNG.random((48, 48), np.float32)
+    best = mosaic_nets.network(mosaic, 0.05, "best", cell)
+    assert runs == 2 * [f"{name}-large"] and best.shape == (48, 48, 3)
+    runs.clear()
+    monkeypatch.setattr(runtime, "unavailable", lambda asked: f"there is no {asked}" if asked.endswith("large") else "")
+    mosaic_nets.network(mosaic, 0.05, "best", cell)
+    assert runs == 4 * [name]
 
 
 def test_best_effort_is_no_worse_than_fast(tmp_path):
