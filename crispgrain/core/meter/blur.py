@@ -201,7 +201,8 @@ def _sharp_everywhere(edges: list[Edges]) -> bool:
     """Whether edges and thin lines of all directions are sharper than a movement leaves those across it."""
     squared, angle = (np.concatenate([getattr(e, name) for e in edges]) for name in ("squared", "angle"))
     across = (squared[np.abs((angle - towards + 90) % 180 - 90) < ALONG] for towards in range(0, 180, 30))
-    return max((np.quantile(s, QUANTILE) for s in across if len(s) >= LEAST_ACROSS), default=np.inf) < LEAST_SHAKEN**2
+    softest = max((float(np.quantile(s, QUANTILE)) for s in across if len(s) >= LEAST_ACROSS), default=np.inf)
+    return softest < LEAST_SHAKEN**2
 
 
 def _softness(edges: NDArray[np.float64], source: Source) -> float:
