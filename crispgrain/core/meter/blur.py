@@ -193,7 +193,7 @@ def _sharp_along(blur: Blur, edges: list[Edges]) -> bool:
     """Whether there are edges that a motion would have blurred."""
     off = np.concatenate([e.angle for e in edges]) - blur.angle
     squared = np.concatenate([e.squared for e in edges])[np.abs((off + 90) % 180 - 90) < ALONG]
-    sharp = np.count_nonzero(squared < (SHARP * min(blur.length / 12**0.5, LARGEST)) ** 2)
+    sharp = int(np.count_nonzero(squared < (SHARP * min(blur.length / 12**0.5, LARGEST)) ** 2))
     return sharp >= LEAST_SHARP and sharp > MOST_SHARP * len(squared)
 
 
