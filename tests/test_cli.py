@@ -316,7 +316,7 @@ def test_several_processes_write_the_same_files_and_a_broken_shot_does_not_stop_
     shots = tmp_path / "shots"
     shots.mkdir()
     for n in range(3):
-        Image.fromarray(np.roll(clean8, 9 * n, axis=1)).save(shots / f"s{n}.png")
+        Image.fromarray(np.roll(clean8, 9 * n, axis=1)[:240, :320]).save(shots / f"s{n}.png")
     (shots / "s9.png").write_bytes(b"\x89PNG broken")
     call = ["run", str(shots), *QUICK]
     assert main([*call, "--out", str(tmp_path / "one" / "out")]) == 1
@@ -331,7 +331,7 @@ def test_a_call_that_was_killed_is_gone_on_with(tmp_path, clean8):
     shots = tmp_path / "shots"
     shots.mkdir()
     for n in range(8):
-        Image.fromarray(np.roll(clean8, 9 * n, axis=1)).save(shots / f"s{n}.png")
+        Image.fromarray(np.roll(clean8, 9 * n, axis=1)[:240, :320]).save(shots / f"s{n}.png")
     out = tmp_path / "out"
     call = ["run", str(shots), *QUICK, "--out", str(out), "--jobs", "2"]
     program = subprocess.Popen([sys.executable, "-m", "crispgrain", *call], stdout=subprocess.DEVNULL)

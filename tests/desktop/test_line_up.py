@@ -35,8 +35,8 @@ def test_spots_are_where_detail_and_smooth_parts_are(tmp_path):
 
 
 @pytest.fixture
-def twelve(window, tmp_path, clean8, qtbot):
-    return lined_up(window, tmp_path, clean8, qtbot, 12)
+def eight(window, tmp_path, clean8, qtbot):
+    return lined_up(window, tmp_path, clean8, qtbot, 8)
 
 
 @pytest.fixture
@@ -57,35 +57,35 @@ def lined_up(window, tmp_path, clean8, qtbot, count):
     return window
 
 
-def test_the_shot_with_a_preset_far_too_strong_is_first_by_detail_taken(twelve, qtbot):
-    press(twelve, "U")
-    view, table = twelve.line_up_view, twelve.line_up_view.table
-    assert view.isVisible() and table.rowCount() == 12
-    qtbot.waitUntil(lambda: len(twelve.line_up._rows) == 12, timeout=PATIENCE)
+def test_the_shot_with_a_preset_far_too_strong_is_first_by_detail_taken(eight, qtbot):
+    press(eight, "U")
+    view, table = eight.line_up_view, eight.line_up_view.table
+    assert view.isVisible() and table.rowCount() == 8
+    qtbot.waitUntil(lambda: len(eight.line_up._rows) == 8, timeout=PATIENCE)
     header = table.horizontalHeader()
     place = QPoint(header.sectionViewportPosition(STRUCTURE) + 20, header.height() // 2)
     qtbot.mouseClick(header.viewport(), LEFT, pos=place)
     if header.sortIndicatorOrder() is not Qt.SortOrder.DescendingOrder:
         qtbot.mouseClick(header.viewport(), LEFT, pos=place)
     assert view.id_at(0) == 7
-    rects = {id: row.rect for id, row in twelve.line_up._rows.items()}
+    rects = {id: row.rect for id, row in eight.line_up._rows.items()}
     assert len(set(rects.values())) == 1  # the middle of the easel
-    twelve.line_up_view.spot.setCurrentIndex(1)
-    twelve.line_up_view.spot.activated.emit(1)
-    qtbot.waitUntil(lambda: len(twelve.line_up._rows) == 12, timeout=PATIENCE)
-    shot = twelve.session.roll[7]
-    assert twelve.line_up._rows[7].rect == spot_of(read_shot(shot.path), Spot.DETAIL)
+    eight.line_up_view.spot.setCurrentIndex(1)
+    eight.line_up_view.spot.activated.emit(1)
+    qtbot.waitUntil(lambda: len(eight.line_up._rows) == 8, timeout=PATIENCE)
+    shot = eight.session.roll[7]
+    assert eight.line_up._rows[7].rect == spot_of(read_shot(shot.path), Spot.DETAIL)
     table.sortByColumn(STRUCTURE, Qt.SortOrder.DescendingOrder)
     table.selectRow(0)
-    press(twelve, "A")
-    assert twelve.session.roll[7].treatment.mark is Mark.LOOK_AGAIN
+    press(eight, "A")
+    assert eight.session.roll[7].treatment.mark is Mark.LOOK_AGAIN
     assert view.table.item(0, 3).text() == "look again"
-    row = twelve.line_up._rows[7]
+    row = eight.line_up._rows[7]
     view.opened.emit(7)
-    settle(twelve, qtbot)
-    assert not view.isVisible() and twelve.session.current == 7
-    seen = twelve.easel.visible
-    assert twelve.easel.scale == 2.0
+    settle(eight, qtbot)
+    assert not view.isVisible() and eight.session.current == 7
+    seen = eight.easel.visible
+    assert eight.easel.scale == 2.0
     assert seen.left <= row.rect.left + row.rect.width / 2 <= seen.right
     assert seen.top <= row.rect.top + row.rect.height / 2 <= seen.bottom
 

@@ -46,7 +46,7 @@ def shots(clean8, tmp_path):
     folder = tmp_path / "roll"
     folder.mkdir()
     for n in range(COUNT):
-        save_noisy_jpeg(folder / f"{n}.jpg", clean8, sigma=6 + n)
+        save_noisy_jpeg(folder / f"{n}.jpg", clean8[:240, :320], sigma=6 + n)
     (folder / "broken.jpg").write_bytes(b"no picture")
     return folder
 
