@@ -92,7 +92,7 @@ def line(length: float, angle: float) -> NDArray[np.float64]:
 
 
 def streaks(length: float, angle: float) -> NDArray[np.float64]:
-    """As :func:`line`, without its zeros: a scene of long lines, as at sea, has this by itself."""
+    """Squared transfer as of :func:`line` (px, degrees), without its zeros: a scene of long lines has this by itself."""
     return 1 / (1 + 2 * np.square(np.pi * length * _along(angle)))
 
 
@@ -169,7 +169,7 @@ def fit_kinds(spectrum: NDArray[np.float64]) -> dict[str, Fit]:
 
 
 def fit_streaks(spectrum: NDArray[np.float64], motion: Fit) -> Fit:
-    """The best fit of long lines in the scene in place of a motion."""
+    """The best fit of long lines in the scene in place of a motion, to a spectrum as :func:`log_spectrum` gives it."""
     (length, angle), (spectrum, floor) = motion.size, _with_floor(spectrum)
     fits = [_refined(spectrum, streaks, (share * length, angle), floor, 12) for share in (0.3, 1.0)]
     return min(fits, key=lambda fit: fit.misfit)
