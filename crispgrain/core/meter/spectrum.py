@@ -92,7 +92,7 @@ def line(length: float, angle: float) -> NDArray[np.float64]:
 
 
 def streaks(length: float, angle: float) -> NDArray[np.float64]:
-    """Squared transfer as of :func:`line` (px, degrees), without its zeros: a scene of long lines has this by itself."""
+    """Squared transfer as of :func:`line` (px, degrees), without zeros: scenes of long lines have it themselves."""
     return 1 / (1 + 2 * np.square(np.pi * length * _along(angle)))
 
 
