@@ -98,6 +98,7 @@ def render_whole(
     with single_threaded_libraries(), ThreadPoolExecutor(worker_count()) as pool:
         for _ in pool.map(render, places, rects):
             clock.tick()
+            cancel.check()  # nobody who cancels wants a file, even where every tile is under way already
     return out
 
 
