@@ -12,15 +12,16 @@ import numpy as np
 import torch
 from torch import Tensor, nn
 
+from crispgrain.core.meter import blur_net
 from crispgrain.core.networks import runtime
 from crispgrain.core.stages.enlarge.detail_net import FACTORS
 from crispgrain.restoration.cells import SIX_BY_SIX
 
-from . import curves, cutouts, detail, eight_bits, export, mosaic, photographs, shaken
+from . import blur_batches, curves, cutouts, detail, eight_bits, export, mosaic, photographs, shaken
 from .blurred import draw_blurred
 from .finished import draw_finished
-from .loop import Batch, Plan, Trainer, alike, take_weights
-from .networks import DEEPER, DetailNet, MosaicNet, PhotoNet, ShakeNet, SixBySixNet, SubjectNet
+from .loop import Batch, Loss, Plan, Trainer, alike, charbonnier, take_weights
+from .networks import DEEPER, BlurNet, DetailNet, MosaicNet, PhotoNet, ShakeNet, SixBySixNet, SubjectNet
 from .pool import PooledBatches
 
 HERE = Path(__file__).parent
@@ -40,6 +41,7 @@ class Job:
     inputs: dict[str, Tensor]
     name: str
     like: str = ""  # a network that ships, whose weights are a good start wherever their form is the same
+    loss: Loss = charbonnier
     kept: tuple[str, ...] = eight_bits.FINEST  # blocks that compute with floats where the others do with 8 bits
 
 
@@ -74,6 +76,10 @@ JOBS = {
         for factor in FACTORS
     },
     "subject": Job(SubjectNet, cutouts.SubjectBatches, {"picture": torch.rand(1, 4, 64, 64)}, "subject-net"),
+    "blur": Job(
+        partial(BlurNet, blur_net.CLASSES), blur_batches.BlurBatches, {"blocks": torch.rand(1, 1, 128, 128)},
+        blur_net.NAME, loss=blur_batches.cross_entropy,
+    ),
     "restore-x4": Job(
         partial(DetailNet, 4), partial(detail.DetailBatches, factor=4, reducing=detail.SECOND_ORDER),
         {"picture": torch.rand(1, 3, 32, 32)}, "restore-net-x4", like="restore-net-x4", kept=eight_bits.LAST_BLOCK,
@@ -115,7 +121,7 @@ def main() -> None:
         start = target if target.exists() else MODELS / f"{job.like}.onnx"
         if job.like and not (folder / "checkpoint.pt").exists():
             take_weights(network, alike(network, export.shipped_weights(start)))
-        trainer = Trainer(network, folder, Plan(lr=options.rate))
+        trainer = Trainer(network, folder, Plan(lr=options.rate), loss=job.loss)
         if options.after:
             trainer.start_after_fall(alike(network, export.shipped_weights(start)), options.after)
         trainer.run(job.make_batches(DATA), options.minutes, options.threads, options.cool_down)

@@ -19,6 +19,7 @@ from crispgrain.threads import single_threaded_libraries
 from .optimiser import optimisers_for
 
 Batch = tuple[tuple[Tensor, ...], Tensor, Tensor]  # inputs, target, weight of each sample
+Loss = Callable[[Tensor, Tensor, Tensor], Tensor]  # of output, target and weight
 
 
 @dataclass(frozen=True)
@@ -39,6 +40,11 @@ class Plan:
     log_every: int = 200
     save_every: int = 500
     further: float = 1 / 3  # of the learning rate, at which a further fall begins
+
+
+def charbonnier(output: Tensor, target: Tensor, weight: Tensor) -> Tensor:
+    """Nearly the absolute error, smooth at zero."""
+    return (weight * ((output - target) ** 2 + 1e-6).sqrt()).mean()
 
 
 def take_weights(network: nn.Module, weights: Mapping[str, Tensor]) -> None:
@@ -72,12 +78,12 @@ def alike(network: nn.Module, weights: Mapping[str, Tensor]) -> dict[str, Tensor
 class Trainer:
     """A network in training, with everything needed to stop and go on."""
 
-    def __init__(self, network: nn.Module, folder: Path, plan: Plan, seed: int = 0) -> None:
+    def __init__(self, network: nn.Module, folder: Path, plan: Plan, seed: int = 0, loss: Loss = charbonnier) -> None:
         torch.manual_seed(seed)
         # Momentum of weights that have gone quiet may decay into numbers too small for the processor's fast path.
         torch.set_flush_denormal(True)
         self.network = network.to(memory_format=torch.channels_last)
-        self.plan, self.folder = plan, folder
+        self.plan, self.folder, self.loss = plan, folder, loss
         self.optimisers = optimisers_for(network, plan.lr, plan.plain_lr, plan.decay)
         self.base = [[g["lr"] for g in o.param_groups] for o in self.optimisers]
         self.average = {k: v.clone() for k, v in network.state_dict().items()}
@@ -139,8 +145,7 @@ class Trainer:
                 group["lr"] = lr * rate
         inputs, target, weight = batch
         output = self.network(*(i.contiguous(memory_format=torch.channels_last) for i in inputs))
-        # Charbonnier loss: nearly absolute error, smooth at zero.
-        loss = (weight * ((output - target) ** 2 + 1e-6).sqrt()).mean()
+        loss = self.loss(output, target, weight)
         self.network.zero_grad()
         loss.backward()
         nn.utils.clip_grad_norm_(self.network.parameters(), 0.5)

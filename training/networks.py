@@ -6,6 +6,8 @@ where convolutions are wide enough to keep a processor busy.
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import torch
 from torch import Tensor, nn
 from torch.nn import functional
@@ -182,3 +184,22 @@ class SubjectNet(nn.Module):
 
     def forward(self, picture: Tensor) -> Tensor:
         return functional.pixel_shuffle(self.body(functional.pixel_unshuffle(picture, 4)), 4)
+
+
+class BlurNet(nn.Module):
+    """Blocks of luminance to logarithms of how likely each kind of blur is.
+
+    Input: B x 1 x H x W, of mean 0; H and W multiples of 16. Output: B x classes x 1 x 1.
+    """
+
+    def __init__(self, classes: int, widths: Sizes = (40, 80, 96), blocks: int = 2) -> None:
+        super().__init__()
+        self.head = nn.Conv2d(16, widths[0], 3, padding=1)
+        levels: list[nn.Module] = [ResidualBlock(widths[0]) for _ in range(blocks)]
+        for fine, coarse in pairwise(widths):
+            levels += [nn.Conv2d(fine, coarse, 2, stride=2), *(ResidualBlock(coarse) for _ in range(blocks))]
+        self.body, self.tail = nn.Sequential(*levels), nn.Conv2d(widths[-1], classes, 1)
+
+    def forward(self, blocks: Tensor) -> Tensor:
+        deep = functional.leaky_relu(self.body(self.head(functional.pixel_unshuffle(blocks, 4))), LEAK)
+        return functional.log_softmax(self.tail(deep.mean((2, 3), keepdim=True)), 1)

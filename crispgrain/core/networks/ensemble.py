@@ -14,13 +14,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from ..model import Parameter
 from . import runtime
-
-EFFORT = Parameter(
-    "effort", "Effort", "Best averages four renderings: a little cleaner, four times as slow.", "fast",
-    choices=("fast", "best"),
-)  # fmt: skip
 
 Symmetry = tuple[Callable[[NDArray], NDArray], Callable[[NDArray], NDArray]]  # there and back, on rows and columns
 

@@ -14,9 +14,9 @@ from ..files.source import RawSource, Source
 from ..meter.noise import picture_noise
 from ..meter.reading import Compression, Noise, Reading
 from ..model import Context, Model, Stage, Value
-from ..networks.ensemble import EFFORT
 from ..registry import find_model
 from ..resolve import Resolved, ResolvedOperation
+from ..stages.effort import EFFORT
 from ..stages.enlarge.lanczos import MODEL as LANCZOS
 
 SEEN = (Stage.DENOISE, Stage.SHARPEN, Stage.FINISH)  # stages of which something is seen from far away

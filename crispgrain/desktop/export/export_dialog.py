@@ -27,11 +27,11 @@ from crispgrain.core.colour import icc
 from crispgrain.core.errors import TreatmentError
 from crispgrain.core.files.write import OutputFormat, OutputSettings
 from crispgrain.core.model import Stage, Value, Values
-from crispgrain.core.networks.ensemble import EFFORT
 from crispgrain.core.render import naming
 from crispgrain.core.render.on_paper import sheet_size
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.whole import result_name
+from crispgrain.core.stages.effort import EFFORT
 from crispgrain.core.stages.print.file import LIKE_SOURCE
 from crispgrain.core.stages.print.output import output_settings
 from crispgrain.core.stages.print.paper import NONE, paper_words

@@ -8,15 +8,16 @@ from crispgrain.arrays import Array
 
 from ...files.source import RawSource
 from ...model import Context, Domain, Model, Stage, Values
-from ...networks import ensemble, runtime
+from ...networks import runtime
 from ...networks.mosaic import MULTIPLE, NAME, REACH, Refinement, Sensor, denoised
+from ..effort import EFFORT
 from . import dots
 from .dots import DOTS, undotted
 from .levelled import levelled
 from .parameters import STRENGTHS, after_demosaicing, summary
 
 EFFORT = replace(
-    ensemble.EFFORT,
+    EFFORT,
     help="Best takes a network with more layers, twice: finer detail, fewer dots, four to five times as slow.",
 )
 TILE = 384  # px; smaller ones would be mostly margin

@@ -13,8 +13,9 @@ from crispgrain.restoration import shadow_clipping
 from ...colour.spaces import OPPONENT, apply_matrix, from_opponent, to_opponent
 from ...meter.reading import Noise
 from ...model import Context, Model, Parameter, Stage, Values
-from ...networks import ensemble, runtime
+from ...networks import runtime
 from ...networks.conditioned import MULTIPLE, REACH, TILE, restored
+from ..effort import EFFORT
 from .parameters import STRENGTHS, after, summary
 from .sliding_dct import TONE_REACH, tone_map
 
@@ -78,7 +79,7 @@ MODEL = Model(
     (
         *STRENGTHS,
         COMPRESSION,
-        ensemble.EFFORT,
+        EFFORT,
     ),
     run, lambda values, context: REACH + TONE_REACH + shadow_clipping.REACH,
     unavailable=lambda: runtime.unavailable(NAME), tile=lambda values: TILE, grid=MULTIPLE, after=after,

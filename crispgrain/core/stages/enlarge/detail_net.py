@@ -11,6 +11,7 @@ from ...colour.spaces import WORKING_TO_SRGB, apply_matrix, srgb_encode
 from ...model import Context, Model, Stage, Values
 from ...networks import ensemble, runtime
 from ..develop.reshape import SRGB_ENCODED
+from ..effort import EFFORT
 from . import lanczos
 from .calmness import CALMNESS
 from .grid import covered, grids, reach, resampled, shrinks, stretch
@@ -78,7 +79,7 @@ def enlarged(
 MODEL = Model(
     Stage.ENLARGE, "detail-net", "Detail net",
     "Networks of our own, trained to find the likeliest detail; still agrees with the source when shrunk.",
-    (*PARAMETERS, CALMNESS, ensemble.EFFORT), run, lambda values, context: REACH + AFTER + reach(context),
+    (*PARAMETERS, CALMNESS, EFFORT), run, lambda values, context: REACH + AFTER + reach(context),
     unavailable=lambda: runtime.unavailable(network_name(FACTORS[0])), tile=lambda values: TILE, grid=MULTIPLE,
     draft="faithful",
     tolerance=runtime.ROUNDING,

@@ -6,7 +6,8 @@ from crispgrain.arrays import Array
 
 from ...meter.reading import Reading
 from ...model import Context, Model, Stage, Values
-from ...networks import ensemble, runtime
+from ...networks import runtime
+from ..effort import EFFORT
 from . import lanczos
 from .detail_net import AFTER, MULTIPLE, REACH, RESTORING, TILE, enlarged
 from .grid import reach, stretch
@@ -49,7 +50,7 @@ MODEL = Model(
     Stage.ENLARGE, "restore-net", "Restore net",
     "For small pictures that are soft, noisy or compressed: cleans, sharpens and enlarges in one pass, so Denoise and "
     "Sharpen have nothing left to do. With a factor of 1 it restores without enlarging.",
-    (*PARAMETERS, ensemble.EFFORT), run, lambda values, context: REACH + AFTER + reach(context),
+    (*PARAMETERS, EFFORT), run, lambda values, context: REACH + AFTER + reach(context),
     unavailable=lambda: runtime.unavailable(RESTORING[4]), tile=_tile, grid=MULTIPLE, draft="faithful", suits=needed,
     does=(Stage.DENOISE, Stage.SHARPEN),
     tolerance=runtime.ROUNDING,

@@ -11,10 +11,11 @@ from crispgrain.arrays import Array
 from ...colour.spaces import OPPONENT, SRGB_TO_WORKING, WORKING_TO_SRGB, apply_matrix, srgb_decode, srgb_encode
 from ...meter.reading import Blur
 from ...model import Context, Model, Parameter, Stage, Values
-from ...networks import ensemble, runtime
+from ...networks import runtime
 from ...networks.conditioned import MULTIPLE, REACH, TILE, restored
 from ..denoise.photo_net import COMPRESSION
 from ..denoise.sliding_dct import TONE_REACH, tone_map
+from ..effort import EFFORT
 from . import luminance, regions, undo, words
 
 NAME = "sharp-net"
@@ -72,7 +73,7 @@ MODEL = Model(
                   metered=lambda reading: size(reading.blur)),
         replace(undo.STRENGTH, default=90.0,
                 help="How far the blur is undone. Above 100 % it is taken for larger than metered."),
-        regions.VARIES, undo.FINE, undo.COARSE, undo.HALO, COMPRESSION, ensemble.EFFORT,
+        regions.VARIES, undo.FINE, undo.COARSE, undo.HALO, COMPRESSION, EFFORT,
     ),
     run, lambda values, context: REACH + TONE_REACH + undo.BOUND_MARGIN,
     unavailable=lambda: runtime.unavailable(NAME), tile=lambda values: TILE, grid=MULTIPLE,
