@@ -14,7 +14,7 @@ from crispgrain.core.errors import ShotError
 from crispgrain.core.files.source import Facts
 from crispgrain.core.model import Stage
 from crispgrain.core.treatment import Treatment
-from crispgrain.demo.shoot import BROKEN, shoot
+from crispgrain.demo.shoot import BROKEN, TETHERED, shoot
 from crispgrain.session import roll_file, rules
 from crispgrain.session.rules import Rule, first_match, load_rules, save_rules
 from crispgrain.session.watch import FolderWatch
@@ -97,7 +97,8 @@ def test_a_watched_folder_tells_of_complete_files_only_and_of_each_once(tmp_path
 
 
 @pytest.mark.slow
-def test_a_camera_on_a_cable_fills_the_folder_and_broken_shots_are_complete_files_too(tmp_path):
+def test_a_camera_on_a_cable_fills_the_folder_and_broken_shots_are_complete_files_too(tmp_path, monkeypatch):
+    monkeypatch.setattr("crispgrain.demo.shoot.TETHERED", TETHERED[:1])
     watch, found = FolderWatch(tmp_path), []
     camera = threading.Thread(target=shoot, args=(tmp_path, 2.4, BROKEN))
     camera.start()

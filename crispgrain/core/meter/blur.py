@@ -117,10 +117,20 @@ def _blur_squared(fine: Array, coarse: Array, t: float, u: float) -> Array:
     return (u**2 - ratio * t**2) / np.maximum(ratio - 1, 1e-3) - CENTRAL_DIFFERENCE
 
 
+def softness_of_edges(source: Source, noise: Noise) -> float:
+    """Softness of a shot's edges in px; 0 where there are too few to tell."""
+    edges = _steps(_edges(source, noise))
+    return _softness(edges, source) if len(edges) >= LEAST_EDGES else 0.0
+
+
+def _steps(by_patch: dict[Rect, Edges]) -> NDArray[np.float64]:
+    return np.concatenate([np.empty(0), *(edges.steps for edges in by_patch.values())])
+
+
 def measure_blur(source: Source, noise: Noise) -> tuple[Blur, History]:
     """Softness of a shot's edges and the kind of blur behind it; and, from the same figures, earlier work on it."""
     by_patch = _edges(source, noise)
-    edges = np.concatenate([np.empty(0), *(e.steps for e in by_patch.values())])
+    edges = _steps(by_patch)
     blocks = _blocks(source)
     spectrum = log_spectrum(blocks) if len(blocks) >= LEAST_BLOCKS else None
     softness, sure = 0.0, 0.0

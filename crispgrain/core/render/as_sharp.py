@@ -17,7 +17,7 @@ from crispgrain.restoration.calmest import noise_left
 from ..colour import icc
 from ..colour.spaces import luminance, srgb_encode
 from ..files.source import PictureSource, Source
-from ..meter.blur import measure_blur
+from ..meter.blur import softness_of_edges
 from ..meter.noise import picture_noise
 from ..meter.part import measure_part
 from ..meter.reading import Reading
@@ -105,7 +105,7 @@ def around(point: tuple[float, float], size: Size) -> Rect:
 def softness_of(pixels: Array) -> float:
     """The softness, in px, of linear pixels (H x W x 3)."""
     source = PictureSource(Path(), icc.from_working(pixels, icc.profile("srgb"), 16), icc.profile("srgb"))
-    return measure_blur(source, picture_noise(source, False))[0].softness
+    return softness_of_edges(source, picture_noise(source, False))
 
 
 def _in_result(pipeline: Pipeline, rect: Rect) -> Rect:
