@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from crispgrain.arrays import Array
 from crispgrain.core.colour.spaces import srgb_decode, srgb_encode
-from crispgrain.core.meter.blur_net import KINDS, SOFTNESS
+from crispgrain.core.meter.blur_net import KINDS, LEAST, SHARP, SOFTNESS
 from crispgrain.restoration.point_spread import aperture, gaussian, line
 from crispgrain.simulation.camera import shake_path
 
@@ -16,7 +16,6 @@ from .sensor import LINEAR
 
 RIM = 32  # px around a block that blur draws on
 PLAIN = 0.6  # share of blocks without a path and a disc
-SHARP = 0.45  # of those without any blur
 RADII, LENGTHS, SHAKES = (1.2, 13.0), (3.0, 29.0), (4.0, 27.0)  # px
 LEAST_LENS, LENS = 0.2, 0.9  # px; sigma of what a lens adds to a disc or path
 NOISE = 0.06  # of encoded white, the strongest
@@ -26,7 +25,7 @@ LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)  # of ITU-R BT.709
 def draw_class(rng: np.random.Generator) -> tuple[int, Array]:
     """Which class, and the point spread that makes it."""
     if rng.random() < PLAIN:
-        sigma = 0.0 if rng.random() < SHARP else float(rng.uniform(0.2, SOFTNESS[-1]))
+        sigma = 0.0 if rng.random() < SHARP else float(rng.uniform(LEAST, SOFTNESS[-1]))
         return int(np.searchsorted(SOFTNESS, sigma)), gaussian(sigma) if sigma else np.ones((1, 1), np.float32)
     kind = int(rng.integers(len(KINDS)))
     if KINDS[kind] == "defocus":

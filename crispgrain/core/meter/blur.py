@@ -14,6 +14,8 @@ from crispgrain.restoration.demosaic import linear
 
 from ..colour.spaces import luminance, srgb_encode
 from ..files.source import RawSource, Source
+from ..networks.runtime import NetworkUnavailableError
+from . import blur_net
 from .noise import sample_rects
 from .pixels import history
 from .reading import Blur, History, Noise
@@ -53,7 +55,12 @@ LARGEST_EXTENT = 26.0  # px of the blocks
 LEAST_BLURRED, LEAST_SHAKEN = 0.5, 1.1  # px of softness
 LEAST_RADIUS, LARGEST_RADIUS = 1.1, 13.0  # px of the blocks
 LEAST_LENGTH, LARGEST_LENGTH = 2.6, 29.0  # px of the blocks; rows of columns or of windows look like longer lines
+PLAIN = ("none", "soft lens")
 ZEROS = ("motion", "defocus")  # kinds whose spectrum has them
+# How sure a network must be of a kind (see blur_net), and of nothing, in a few of the blocks, to be believed. Set on
+# training photographs that it was not shown.
+SURE, FEW, SHARP_FOR_SURE = -0.3, 0.1, -1.0
+FAR_OFF = 2.0  # px; from there on a disc that was not recognised looks softer to the network than it is
 ALONG, SHARP = 25.0, 0.4  # degrees; of what a motion leaves
 # Edges and thin lines across a motion as sharp as that: with more and a larger share of them there was none. On
 # training photographs moved by 6 to 26 px no such share was above 0.43 where there were three.
@@ -138,14 +145,13 @@ def measure_blur(source: Source, noise: Noise) -> tuple[Blur, History]:
         # A low quantile, for the rest may be out of focus.
         softness = _softness(edges, source)
         sure = min(1.0, len(edges) / 1000)
-    kind = "soft lens" if softness > LEAST_SOFTNESS else "none"
     # Until the spectrum is known: the disc and the line of the same variance.
-    blur = Blur(kind, softness, softness, confidence=sure, disc_radius=2 * softness, line_length=12**0.5 * softness)
-    blur = replace(blur, regions=_regions(by_patch, source, softness))
+    blur = _soft(Blur(regions=_regions(by_patch, source, softness), confidence=sure), softness)
     known = edges if len(edges) >= LEAST_EDGES else edges[:0]
     if spectrum is None:
         return blur, History() if source.is_raw else history(known, None)
     fits = fit_kinds(spectrum)
+    seen = _seen(blocks)
     unit = 2.0 if isinstance(source, RawSource) else 1.0  # px per pixel of the blocks
     (radius,), (length, angle) = fits["defocus"].size, fits["motion"].size
     blur = replace(blur, disc_radius=unit * abs(radius), line_length=unit * abs(length), line_angle=angle % 180)
@@ -154,14 +160,40 @@ def measure_blur(source: Source, noise: Noise) -> tuple[Blur, History]:
     past = History() if source.is_raw else history(known, None if explained else spectrum)
     if past.enlarged == 1 and (softness >= LEAST_BLURRED or not sure):  # too blurred to show an edge, perhaps
         guess = _kind(blur, fits, spectrum, len(blocks), unit)
+        if guess == blur and seen is not None:
+            guess = _second_opinion(blur, seen, fits, unit * min(extent(spectrum), LARGEST_EXTENT))
         if not _of_the_scene(guess, fits, spectrum, list(by_patch.values())):
             blur = guess
+    if blur.kind in PLAIN and past.enlarged == 1 and seen is not None and not source.is_raw:
+        told = blur_net.softness(seen)
+        if told < FAR_OFF or not softness:
+            sure = max(sure, len(seen) / blur_net.MOST)
+            soft = replace(_soft(blur, told), confidence=sure)
+            blur = replace(soft, disc_radius=blur.disc_radius, line_length=blur.line_length)
     if blur.kind != "defocus":  # noise may have filled the zeros in, but neither the edges nor the slope
         as_soft = 2 * (softness or unit * abs(fits["soft"].size[0]))
         unlike = fits["defocus"].misfit > fits["soft"].misfit * UNLIKE
         if unlike or (softness and abs(blur.disc_radius - as_soft) > AGREED * as_soft):
             blur = replace(blur, disc_radius=as_soft)
     return blur, past
+
+
+def _soft(blur: Blur, softness: float) -> Blur:
+    """The same with another softness in px, and the disc and line of the same variance."""
+    share = softness / blur.softness if blur.softness else 1.0
+    return replace(
+        blur, kind="soft lens" if softness > LEAST_SOFTNESS else "none", softness=softness, radius=softness,
+        disc_radius=2 * softness, line_length=12**0.5 * softness,
+        regions=tuple(tuple(share * part for part in row) for row in blur.regions),
+    )  # fmt: skip
+
+
+def _seen(blocks: Array) -> NDArray[np.float64] | None:
+    """What a network makes of the blocks (see :mod:`.blur_net`) that has seen many scenes; None if it is not there."""
+    try:
+        return blur_net.log_probabilities(blocks)
+    except NetworkUnavailableError:
+        return None
 
 
 def _kind(plain: Blur, fits: dict[str, Fit], spectrum: NDArray[np.float64], blocks: int, unit: float) -> Blur:
@@ -183,6 +215,31 @@ def _kind(plain: Blur, fits: dict[str, Fit], spectrum: NDArray[np.float64], bloc
     if disc.misfit < DEFOCUS_GAIN * simple and LEAST_RADIUS < disc.size[0] < LARGEST_RADIUS:
         gain = 1 - disc.misfit / simple
         return replace(plain, kind="defocus", radius=plain.disc_radius, confidence=min(1.0, 10 * gain))
+    return plain
+
+
+def _second_opinion(plain: Blur, each: NDArray[np.float64], fits: dict[str, Fit], moved: float) -> Blur:
+    """What the network says of the kind, where the spectrum does not tell.
+
+    ``moved`` is about how far a shaken point came, in px. Of a disc or line the spectrum must still show something, for
+    the distance of its zeros is the size. A few blocks that are sharp for sure are enough to say that nothing moved.
+    """
+    seen = blur_net.against_plain(each)
+    if float(np.quantile(seen.max(axis=1), FEW)) < SHARP_FOR_SURE:
+        return plain
+    simple = min(fits["none"].misfit, fits["soft"].misfit)
+    disc, line = fits["defocus"], fits["motion"]
+    for sure, kind in sorted(zip(seen.mean(axis=0).tolist(), blur_net.KINDS, strict=True), reverse=True):
+        if sure < SURE:
+            break
+        told = replace(plain, kind=kind, radius=0.0, confidence=min(0.5, 0.2 + 0.2 * (sure - SURE)))
+        if kind == "shake":
+            return replace(told, length=moved)
+        if kind == "defocus":  # without a disc a soft background has it seen
+            shows = disc.misfit < simple and LEAST_RADIUS < disc.size[0] < LARGEST_RADIUS
+            return replace(told, radius=plain.disc_radius) if shows else plain
+        if line.misfit < min(simple, disc.misfit) and LEAST_LENGTH < line.size[0] < LARGEST_LENGTH:
+            return replace(told, length=plain.line_length, angle=plain.line_angle)
     return plain
 
 
@@ -264,7 +321,10 @@ def rough_colours(source: Source, rect: Rect) -> Array:
 def _blocks(source: Source) -> Array:
     """The sharpest blocks of a shot, linear luminance; of a RAW, in cells of four pixels."""
     found, seen = [], 0
-    for rect in sample_rects(source.size, 2 * BLOCK, 96):
+    rects = sample_rects(source.size, 2 * BLOCK, 96)
+    if isinstance(source, RawSource) and len(rects) < 2 * LEAST_BLOCKS:  # of one block each
+        rects = [source.size.rect]
+    for rect in rects:
         pixels = source.region(rect)
         if isinstance(source, RawSource) and source.bayer:
             height, width = (n // 2 * 2 for n in pixels.shape)

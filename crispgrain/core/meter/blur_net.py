@@ -15,6 +15,10 @@ NAME = "blur-net"
 SOFTNESS = (0.35, 0.55, 0.75, 1.0, 1.3, 1.7, 2.3, 3.0)
 KINDS = ("defocus", "motion", "shake")  # the classes after those
 CLASSES = len(SOFTNESS) + len(KINDS)
+# Of the plain blocks it has learnt from, so many were sharp, the others blurred by anything from LEAST px on.
+SHARP, LEAST = 0.45, 0.2
+MOST = 24  # blocks that are looked at
+APART = 4  # blocks of one picture say as much as so many of different ones
 FLAT = 0.01  # of encoded white; contrast is told from there on
 
 
@@ -26,8 +30,8 @@ def as_input(blocks: Array) -> Array:
     return (encoded / (contrast + np.float32(FLAT)))[:, None]
 
 
-def log_likelihoods(blocks: Array) -> NDArray[np.float64]:
-    """Logarithms of how likely each class makes each block (n x classes), up to a number of each block's own.
+def log_probabilities(blocks: Array) -> NDArray[np.float64]:
+    """Logarithms of how probable each class is for a block (n x classes), of no more than MOST of them.
 
     Parameters
     ----------
@@ -39,4 +43,28 @@ def log_likelihoods(blocks: Array) -> NDArray[np.float64]:
     NetworkUnavailableError
         If the network's file is missing or damaged.
     """
-    return runtime.run(NAME, {"blocks": as_input(blocks)})[:, :, 0, 0].astype(np.float64)
+    some = blocks[:: -(-len(blocks) // MOST)]
+    return runtime.run(NAME, {"blocks": as_input(some)})[:, :, 0, 0].astype(np.float64)
+
+
+def against_plain(each: NDArray[np.float64]) -> NDArray[np.float64]:
+    """How much likelier each of :data:`KINDS` is than none of them, for each block (n x 3): logarithms."""
+    plain = np.logaddexp.reduce(each[:, : len(SOFTNESS)], axis=1)
+    return each[:, len(SOFTNESS) :] - plain[:, None]
+
+
+def softness(each: NDArray[np.float64]) -> float:
+    """Sigma in px of what made a picture soft, if nothing else blurred it: the mean of what may be, by Bayes' rule.
+
+    Blocks that are soft by themselves, out of focus or smooth, fit nearly every softness; those in focus decide.
+    """
+    ends = np.array([LEAST, *SOFTNESS])
+    shares = (1 - SHARP) * np.diff(ends) / (ends[-1] - ends[0])
+    shares[0] += SHARP
+    plain = each[:, : len(SOFTNESS)]
+    plain = plain - np.logaddexp.reduce(plain, axis=1, keepdims=True)
+    likely = (plain - np.log(shares)).mean(axis=0) * min(len(each), APART)
+    likely = np.exp(likely - likely.max())
+    middles = (ends[:-1] + ends[1:]) / 2
+    middles[0] = LEAST / 2
+    return float(likely @ middles / likely.sum())
