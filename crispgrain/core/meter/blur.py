@@ -321,10 +321,7 @@ def rough_colours(source: Source, rect: Rect) -> Array:
 def _blocks(source: Source) -> Array:
     """The sharpest blocks of a shot, linear luminance; of a RAW, in cells of four pixels."""
     found, seen = [], 0
-    rects = sample_rects(source.size, 2 * BLOCK, 96)
-    if isinstance(source, RawSource) and len(rects) < 2 * LEAST_BLOCKS:  # of one block each
-        rects = [source.size.rect]
-    for rect in rects:
+    for rect in sample_rects(source.size, 2 * BLOCK, 96):
         pixels = source.region(rect)
         if isinstance(source, RawSource) and source.bayer:
             height, width = (n // 2 * 2 for n in pixels.shape)

@@ -18,7 +18,8 @@ CLASSES = len(SOFTNESS) + len(KINDS)
 # Of the plain blocks it has learnt from, so many were sharp, the others blurred by anything from LEAST px on.
 SHARP, LEAST = 0.45, 0.2
 MOST = 24  # blocks that are looked at
-APART = 4  # blocks of one picture say as much as so many of different ones
+APART = 3  # blocks of one picture say as much as so many of different ones
+COUNTS = 0.85  # to what power those shares are taken off: more pictures are sharp than the blocks it has learnt from
 FLAT = 0.01  # of encoded white; contrast is told from there on
 
 
@@ -63,7 +64,7 @@ def softness(each: NDArray[np.float64]) -> float:
     shares[0] += SHARP
     plain = each[:, : len(SOFTNESS)]
     plain = plain - np.logaddexp.reduce(plain, axis=1, keepdims=True)
-    likely = (plain - np.log(shares)).mean(axis=0) * min(len(each), APART)
+    likely = (plain - COUNTS * np.log(shares)).mean(axis=0) * min(len(each), APART)
     likely = np.exp(likely - likely.max())
     middles = (ends[:-1] + ends[1:]) / 2
     middles[0] = LEAST / 2
