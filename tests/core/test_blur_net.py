@@ -75,10 +75,19 @@ def shallow() -> np.ndarray:
 
 
 @pytest.mark.slow
-def test_what_is_sharp_before_soft_leaves_makes_a_picture_sharp(tmp_path, monkeypatch):
-    sharp, soft = (as_8_bit(tmp_path, camera.blur_with(shallow(), gaussian(s)), 0.7) for s in (0.15, 1.3))
+def test_what_is_sharp_before_soft_leaves_makes_a_picture_sharp(tmp_path):
+    sharp, less, soft = (as_8_bit(tmp_path, camera.blur_with(shallow(), gaussian(s)), 0.7) for s in (0.15, 0.8, 1.3))
     assert measure(sharp).blur.softness < 0.5
+    assert blur.softness_of_edges(sharp, measure(sharp).noise) > 0.8  # the leaves have most of the edges
     assert measure(soft).blur.softness == pytest.approx(1.3, abs=0.35)
+    assert all(measure(source).blur.kind in blur.PLAIN for source in (sharp, less, soft))
+
+
+@pytest.mark.slow
+def test_a_shake_that_left_few_edges_is_seen(tmp_path):
+    found = measure(blurred_photograph(tmp_path, "chelsea", camera.shake_path(20, seed=5))).blur
+    assert found.kind == "shake"
+    assert 10 < found.length < 40  # good to a factor of two
 
 
 @pytest.mark.slow

@@ -60,6 +60,7 @@ ZEROS = ("motion", "defocus")  # kinds whose spectrum has them
 # How sure a network must be of a kind (see blur_net), and of nothing, in a few of the blocks, to be believed. Set on
 # training photographs that it was not shown.
 SURE, FEW, SHARP_FOR_SURE = -0.3, 0.1, -1.0
+DOUBTED = -1.9  # below that no shake is believed
 FAR_OFF = 2.0  # px; from there on a disc that was not recognised looks softer to the network than it is
 ALONG, SHARP = 25.0, 0.4  # degrees; of what a motion leaves
 # Edges and thin lines across a motion as sharp as that: with more and a larger share of them there was none. On
@@ -160,8 +161,10 @@ def measure_blur(source: Source, noise: Noise) -> tuple[Blur, History]:
     past = History() if source.is_raw else history(known, None if explained else spectrum)
     if past.enlarged == 1 and (softness >= LEAST_BLURRED or not sure):  # too blurred to show an edge, perhaps
         guess = _kind(blur, fits, spectrum, len(blocks), unit)
-        if guess == blur and seen is not None:
+        if seen is not None and guess == blur:
             guess = _second_opinion(blur, seen, fits, unit * min(extent(spectrum), LARGEST_EXTENT))
+        elif seen is not None and guess.kind == "shake" and _doubted(seen):
+            guess = blur
         if not _of_the_scene(guess, fits, spectrum, list(by_patch.values())):
             blur = guess
     if blur.kind in PLAIN and past.enlarged == 1 and seen is not None and not source.is_raw:
@@ -241,6 +244,11 @@ def _second_opinion(plain: Blur, each: NDArray[np.float64], fits: dict[str, Fit]
         if line.misfit < min(simple, disc.misfit) and LEAST_LENGTH < line.size[0] < LARGEST_LENGTH:
             return replace(told, length=plain.line_length, angle=plain.line_angle)
     return plain
+
+
+def _doubted(each: NDArray[np.float64]) -> bool:
+    """Whether the network finds no shake at all: what is sharp before a soft background has an uneven spectrum, too."""
+    return float(blur_net.against_plain(each)[:, blur_net.KINDS.index("shake")].mean()) < DOUBTED
 
 
 def _of_the_scene(blur: Blur, fits: dict[str, Fit], spectrum: NDArray[np.float64], edges: list[Edges]) -> bool:
