@@ -90,6 +90,15 @@ def test_a_shake_that_left_few_edges_is_seen(tmp_path):
     assert 10 < found.length < 40  # good to a factor of two
 
 
+@pytest.mark.parametrize("light", ["black", "grey", "dusk", "haze"])
+def test_where_there_is_no_edge_nothing_is_soft_and_nothing_moved(tmp_path, light):
+    """A network that sees next to nothing finds it soft: it is not asked."""
+    y, x = np.mgrid[:300, :400] / 300
+    linear = {"black": 0 * x, "grey": 0 * x + 0.2, "dusk": 0.1 + 0.3 * y, "haze": 0.3 + 0.1 * np.sin(12 * x + 5 * y)}
+    found = measure(as_8_bit(tmp_path, np.dstack([linear[light].astype(np.float32)] * 3), 0)).blur
+    assert (found.kind, found.softness) == ("none", 0.0)
+
+
 @pytest.mark.slow
 def test_without_the_network_the_meter_goes_by_edges_and_spectrum(tmp_path, monkeypatch):
     def missing(blocks):

@@ -161,13 +161,15 @@ def measure_blur(source: Source, noise: Noise) -> tuple[Blur, History]:
     past = History() if source.is_raw else history(known, None if explained else spectrum)
     if past.enlarged == 1 and (softness >= LEAST_BLURRED or not sure):  # too blurred to show an edge, perhaps
         guess = _kind(blur, fits, spectrum, len(blocks), unit)
-        if seen is not None and guess == blur:
-            guess = _second_opinion(blur, seen, fits, unit * min(extent(spectrum), LARGEST_EXTENT))
+        lines = sum(len(e.squared) for e in by_patch.values())  # without any a network sees next to nothing
+        if seen is not None and guess == blur and lines >= LEAST_ACROSS:
+            guess = _second_opinion(blur, seen, fits, spectrum, unit)
         elif seen is not None and guess.kind == "shake" and _doubted(seen):
             guess = blur
         if not _of_the_scene(guess, fits, spectrum, list(by_patch.values())):
             blur = guess
-    if blur.kind in PLAIN and past.enlarged == 1 and seen is not None and not source.is_raw:
+    # Without edges nobody knows: smooth clouds are as soft as they are.
+    if blur.kind in PLAIN and past.enlarged == 1 and seen is not None and sure and not source.is_raw:
         told = blur_net.softness(seen)
         if told < FAR_OFF or not softness:
             sure = max(sure, len(seen) / blur_net.MOST)
@@ -221,11 +223,13 @@ def _kind(plain: Blur, fits: dict[str, Fit], spectrum: NDArray[np.float64], bloc
     return plain
 
 
-def _second_opinion(plain: Blur, each: NDArray[np.float64], fits: dict[str, Fit], moved: float) -> Blur:
+def _second_opinion(
+    plain: Blur, each: NDArray[np.float64], fits: dict[str, Fit], spectrum: NDArray[np.float64], unit: float
+) -> Blur:  # fmt: skip
     """What the network says of the kind, where the spectrum does not tell.
 
-    ``moved`` is about how far a shaken point came, in px. Of a disc or line the spectrum must still show something, for
-    the distance of its zeros is the size. A few blocks that are sharp for sure are enough to say that nothing moved.
+    ``unit`` is the px per pixel of the blocks. Of a disc or line the spectrum must still show something, for the
+    distance of its zeros is the size. A few blocks that are sharp for sure are enough to say that nothing moved.
     """
     seen = blur_net.against_plain(each)
     if float(np.quantile(seen.max(axis=1), FEW)) < SHARP_FOR_SURE:
@@ -237,7 +241,7 @@ def _second_opinion(plain: Blur, each: NDArray[np.float64], fits: dict[str, Fit]
             break
         told = replace(plain, kind=kind, radius=0.0, confidence=min(0.5, 0.2 + 0.2 * (sure - SURE)))
         if kind == "shake":
-            return replace(told, length=moved)
+            return replace(told, length=unit * min(extent(spectrum), LARGEST_EXTENT))
         if kind == "defocus":  # without a disc a soft background has it seen
             shows = disc.misfit < simple and LEAST_RADIUS < disc.size[0] < LARGEST_RADIUS
             return replace(told, radius=plain.disc_radius) if shows else plain

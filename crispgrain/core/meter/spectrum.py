@@ -148,7 +148,7 @@ def extent(spectrum: NDArray[np.float64]) -> float:
     distance = np.hypot(*(np.mgrid[:BLOCK, :BLOCK] - BLOCK // 2))
     far = float(np.median(correlation[distance > 0.35 * BLOCK]))
     held = correlation - far > FADED * (correlation.max() - far)
-    return float(distance[held & (distance < 0.35 * BLOCK)].max())
+    return float(distance[held & (distance < 0.35 * BLOCK)].max(initial=0.0))
 
 
 def fit_kinds(spectrum: NDArray[np.float64]) -> dict[str, Fit]:
