@@ -23,7 +23,7 @@ LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)  # of ITU-R BT.709
 
 
 def draw_class(rng: np.random.Generator) -> tuple[int, Array]:
-    """Which class, and the point spread that makes it."""
+    """Which class (by its number in the network's output), and the point spread that makes it, summing to 1."""
     if rng.random() < PLAIN:
         sigma = 0.0 if rng.random() < SHARP else float(rng.uniform(LEAST, SOFTNESS[-1]))
         return int(np.searchsorted(SOFTNESS, sigma)), gaussian(sigma) if sigma else np.ones((1, 1), np.float32)
@@ -46,7 +46,10 @@ def _spaced(ends: tuple[float, float], rng: np.random.Generator) -> float:
 
 
 def draw_block(patch: NDArray[np.uint8], rng: np.random.Generator) -> tuple[int, Array]:
-    """A patch's class and linear luminance (BLOCK x BLOCK) after blur, noise and what programs do to a picture."""
+    """Class and linear luminance (128 x 128, 0..1) of a patch after blur, noise and what programs do to a picture.
+
+    ``patch`` is sRGB (uint8, 192 x 192 x 3): a block and :data:`RIM` px around it.
+    """
     number, spread = draw_class(rng)
     sharp = np.clip(LINEAR[patch] @ LUMINANCE * np.float32(np.exp(rng.normal(0, 0.4))), 0, 1)
     soft = cv2.filter2D(sharp, cv2.CV_32F, spread[::-1, ::-1].copy(), borderType=cv2.BORDER_REFLECT)

@@ -187,7 +187,7 @@ class SubjectNet(nn.Module):
 
 
 class BlurNet(nn.Module):
-    """Blocks of luminance to logarithms of how likely each kind of blur is.
+    """Blocks of luminance to logarithms of how probable each kind of blur is.
 
     Input: B x 1 x H x W, of mean 0; H and W multiples of 16. Output: B x classes x 1 x 1.
     """

@@ -60,7 +60,9 @@ ZEROS = ("motion", "defocus")  # kinds whose spectrum has them
 # How sure a network must be of a kind (see blur_net), and of nothing, in a few of the blocks, to be believed. Set on
 # training photographs that it was not shown.
 SURE, FEW, SHARP_FOR_SURE = -0.3, 0.1, -1.0
-DOUBTED = -1.9  # below that no shake is believed
+# Below that no shake is believed: of 27 found on those photographs the least likely had -1.8, a made-up scene that did
+# not move has -2.0.
+DOUBTED = -1.9
 FAR_OFF = 2.0  # px; from there on a disc that was not recognised looks softer to the network than it is
 ALONG, SHARP = 25.0, 0.4  # degrees; of what a motion leaves
 # Edges and thin lines across a motion as sharp as that: with more and a larger share of them there was none. On
@@ -152,14 +154,15 @@ def measure_blur(source: Source, noise: Noise) -> tuple[Blur, History]:
     if spectrum is None:
         return blur, History() if source.is_raw else history(known, None)
     fits = fit_kinds(spectrum)
-    seen = _seen(blocks)
+    blurred = softness >= LEAST_BLURRED or not sure  # or too blurred to show an edge, perhaps
+    seen = _seen(blocks) if blurred or not source.is_raw else None
     unit = 2.0 if isinstance(source, RawSource) else 1.0  # px per pixel of the blocks
     (radius,), (length, angle) = fits["defocus"].size, fits["motion"].size
     blur = replace(blur, disc_radius=unit * abs(radius), line_length=unit * abs(length), line_angle=angle % 180)
     explained = min(fit.misfit for fit in fits.values()) < EXPLAINED
     # The zeros of a blur look like the end of an enlarged picture's spectrum, but a blur explains all of it.
     past = History() if source.is_raw else history(known, None if explained else spectrum)
-    if past.enlarged == 1 and (softness >= LEAST_BLURRED or not sure):  # too blurred to show an edge, perhaps
+    if past.enlarged == 1 and blurred:
         guess = _kind(blur, fits, spectrum, len(blocks), unit)
         lines = sum(len(e.squared) for e in by_patch.values())  # without any a network sees next to nothing
         if seen is not None and guess == blur and lines >= LEAST_ACROSS:

@@ -1,4 +1,8 @@
-"""A second opinion on the kind of blur: a small network that has seen sharp and blurred blocks of many scenes."""
+"""How soft a picture is, and a second opinion on what blurred it, by a network that has seen blocks of many scenes.
+
+It was trained here (``training/blur_kinds.py``); each block is one of :data:`CLASSES` kinds: sharp, soft by some sigma,
+or one of :data:`KINDS`.
+"""
 
 from __future__ import annotations
 

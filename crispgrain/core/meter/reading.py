@@ -129,7 +129,7 @@ class Blur:
     kind : str
         ``none``, ``soft lens``, ``defocus``, ``motion`` or ``shake``.
     softness : float
-        Of the edges, as the sigma of a Gaussian in px, whatever the kind.
+        As the sigma of a Gaussian in px, whatever the kind; of the edges, or of what is in focus as a network sees it.
     radius : float
         px; of a soft lens the sigma, of defocus the radius of its disc.
     length, angle : float

@@ -65,7 +65,7 @@ def blur_words(blur: Blur) -> str:
         case "defocus":
             return f"defocus, disc of radius {blur.radius:.1f} px{sure}"
         case "soft lens":
-            return f"soft lens, sharpest edges blurred by {blur.softness:.1f} px{sure}"
+            return f"soft lens, sharpest parts blurred by {blur.softness:.1f} px{sure}"
     return f"no blur{sure}"
 
 
