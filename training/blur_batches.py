@@ -9,8 +9,8 @@ import torch
 from numpy.typing import NDArray
 from torch import Tensor
 
+from crispgrain.core.meter.blocks import BLOCK
 from crispgrain.core.meter.blur_net import CLASSES, as_input
-from crispgrain.core.meter.spectrum import BLOCK
 
 from .blur_kinds import RIM, draw_block
 from .loop import Batch

@@ -9,12 +9,16 @@ from numpy.typing import NDArray
 from crispgrain.arrays import Array
 from crispgrain.core.colour.spaces import srgb_decode, srgb_encode
 from crispgrain.core.meter.blur_net import KINDS, LEAST, SHARP, SOFTNESS
+from crispgrain.restoration.cells import SIX_BY_SIX
+from crispgrain.restoration.demosaic import linear
 from crispgrain.restoration.point_spread import aperture, gaussian, line
-from crispgrain.simulation.camera import shake_path
+from crispgrain.simulation.camera import BAYER, shake_path
 
-from .sensor import LINEAR
+from .sensor import LINEAR, Processing, record
 
 RIM = 32  # px around a block that blur draws on
+RAW = 0.4  # share of blocks from a sensor's values
+PATTERNS = (*BAYER.values(), SIX_BY_SIX)
 PLAIN = 0.6  # share of blocks without a path and a disc
 RADII, LENGTHS, SHAKES = (1.2, 13.0), (3.0, 29.0), (4.0, 27.0)  # px
 LEAST_LENS, LENS = 0.2, 0.9  # px; sigma of what a lens adds to a disc or path
@@ -51,9 +55,26 @@ def draw_block(patch: NDArray[np.uint8], rng: np.random.Generator) -> tuple[int,
     ``patch`` is sRGB (uint8, 192 x 192 x 3): a block and :data:`RIM` px around it.
     """
     number, spread = draw_class(rng)
-    sharp = np.clip(LINEAR[patch] @ LUMINANCE * np.float32(np.exp(rng.normal(0, 0.4))), 0, 1)
-    soft = cv2.filter2D(sharp, cv2.CV_32F, spread[::-1, ::-1].copy(), borderType=cv2.BORDER_REFLECT)
-    encoded = srgb_encode(soft[RIM:-RIM, RIM:-RIM])
+    seen = LINEAR[patch] * np.float32(np.exp(rng.normal(0, 0.4)))
+    if rng.random() < RAW:
+        return number, _recorded(_blurred(np.clip(seen, 0, 1), spread), rng)[RIM:-RIM, RIM:-RIM]
+    return number, _finished(_blurred(np.clip(seen @ LUMINANCE, 0, 1), spread)[RIM:-RIM, RIM:-RIM], rng)
+
+
+def _blurred(sharp: Array, spread: Array) -> Array:
+    return cv2.filter2D(sharp, cv2.CV_32F, spread[::-1, ::-1].copy(), borderType=cv2.BORDER_REFLECT)
+
+
+def _recorded(colours: Array, rng: np.random.Generator) -> Array:
+    """Luminance of linear sRGB as the meter has it from a sensor: white-balanced and roughly demosaiced."""
+    camera, pattern = Processing.draw(rng), PATTERNS[rng.integers(len(PATTERNS))]
+    noisy, _, _ = record(camera.to_sensor(colours), rng, pattern)
+    return np.clip((linear(noisy, pattern) * (camera.gains / camera.gains[1])).mean(axis=-1), 0, 1)
+
+
+def _finished(soft: Array, rng: np.random.Generator) -> Array:
+    """Linear luminance after noise and processing."""
+    encoded = srgb_encode(soft)
     noise = np.float32(NOISE * rng.random() ** 3) * rng.standard_normal(encoded.shape, np.float32)
     if rng.random() < 0.4:  # demosaiced, or a camera's own smoothing
         noise = cv2.GaussianBlur(noise, (0, 0), rng.uniform(0.4, 1.2)) * np.float32(1.5)
@@ -63,7 +84,7 @@ def draw_block(patch: NDArray[np.uint8], rng: np.random.Generator) -> tuple[int,
     encoded = np.clip(encoded, 0, 1).astype(np.float32)
     if rng.random() < 0.6:
         encoded = _stored(encoded, int(rng.integers(40, 100)) if rng.random() < 0.6 else 0)
-    return number, srgb_decode(encoded)
+    return srgb_decode(encoded)
 
 
 def _stored(encoded: Array, quality: int) -> Array:

@@ -110,12 +110,17 @@ def draw_sample(
     greens and pixels for focusing are those of cells of 2 x 2; other sensors have none.
     """
     clean = Processing.draw(rng).to_sensor(LINEAR[patch])
+    noisy, a, b = record(clean, rng, pattern)
+    low, span = (float(v) for v in anscombe.ends(a, b))
+    return Sample((anscombe.forward(noisy, a, b) - low) / span, (anscombe.forward(clean, a, b) - low) / span, 1 / span)
+
+
+def record(clean: Array, rng: np.random.Generator, pattern: NDArray[np.int8]) -> tuple[Array, float, float]:
+    """What a random sensor makes of what it sees (H x W x 3, 1 = saturation): a mosaic, and a and b of its noise."""
     a, b = draw_noise(rng)
     defects = draw_defects(rng)
     if pattern.shape != (2, 2):
         defects = replace(defects, greens=0.0, focusing=0.0)
     mosaic = unequal(mosaic_of(clean, pattern), defects)
     noisy = shot_noise(mosaic, a, rng) + read_noise(mosaic.shape, b, defects, rng)
-    noisy = np.minimum(with_dots(noisy, b, defects, rng, places=int(rng.integers(2**32))), 1)
-    low, span = (float(v) for v in anscombe.ends(a, b))
-    return Sample((anscombe.forward(noisy, a, b) - low) / span, (anscombe.forward(clean, a, b) - low) / span, 1 / span)
+    return np.minimum(with_dots(noisy, b, defects, rng, places=int(rng.integers(2**32))), 1), a, b

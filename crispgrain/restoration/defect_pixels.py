@@ -20,14 +20,17 @@ SURE = 8.0  # sigmas of the noise beyond all eight neighbours of the same colour
 ALONE = 0.5  # of what it differs by from their median, beyond all of them
 SPREAD = 0.1  # of that, at most, on those beside it: a lens never puts light on one pixel alone
 ALLOWED = 2.5  # sigmas that they may differ by, too
+# Of the light that a lens leaves beside a point, the least that a sensor makes of it: neighbours are of other colours.
+LESS_SENSITIVE = 0.4
 REACH = 6  # px around a pixel that are looked at
 RING = np.array([[1, 1, 1], [1, 0, 1], [1, 1, 1]], np.uint8)
 BESIDE = np.array([[0, 1, 0], [1, 0, 1], [0, 1, 0]], np.uint8)
 
 
 def found(
-    mosaic: Array, lines: Sequence[tuple[float, float]], sure: float = SURE, pattern: NDArray[np.int8] = RGGB
-) -> NDArray[np.bool_]:
+    mosaic: Array, lines: Sequence[tuple[float, float]], sure: float = SURE, pattern: NDArray[np.int8] = RGGB,
+    softness: float | None = None,
+) -> NDArray[np.bool_]:  # fmt: skip
     """Where a mosaic has pixels that cannot be light.
 
     One stands out from all eight of the same colour around it by far more than noise, while the four beside it, of
@@ -41,6 +44,9 @@ def found(
         Noise of red, green and blue: variance = a x signal + b.
     sure : float
         By how many standard deviations of it a pixel stands out at least.
+    softness : float or None
+        Sigma in px of the blur of what is sharpest. If it is known, only pixels beside which so soft a lens would have
+        left more light than is there, even if noise took two standard deviations of it: a faint star is not found.
 
     Examples
     --------
@@ -49,6 +55,8 @@ def found(
     >>> np.argwhere(found(dark, [(0.0, 1e-4)] * 3)).tolist()
     [[6, 8]]
     """
+    if min(mosaic.shape) < 2 * len(pattern):  # without neighbours nothing stands out
+        return np.zeros(mosaic.shape, np.bool_)
     above, below, out, sigma = (np.empty_like(mosaic) for _ in range(4))
     for own, colour, plane, least, median, most in _around(mosaic, pattern):
         a, b = lines[colour]
@@ -59,7 +67,14 @@ def found(
     calm = cv2.dilate(np.abs(out), BESIDE) < SPREAD * np.abs(out) + ALLOWED * sigma
     hot = (above > sure * sigma) & (above > ALONE * out)
     dead = (below > sure * sigma) & (below > -ALONE * out)
-    return calm & (hot | dead)
+    return calm & (hot | dead) & (_too_sharp(out, sigma, softness) if softness is not None else True)
+
+
+def _too_sharp(out: Array, sigma: Array, softness: float) -> NDArray[np.bool_]:
+    """Where the mean of the four beside stands out by less than the least share that a Gaussian point spread leaves."""
+    least = LESS_SENSITIVE * math.exp(-0.5 / softness**2) if softness else 0.0
+    beside = cv2.filter2D(out, cv2.CV_32F, BESIDE.astype(np.float32) / 4, borderType=cv2.BORDER_REFLECT_101)
+    return np.sign(out) * beside + sigma < np.float32(least) * np.abs(out)  # a mean of four has half the noise
 
 
 Around = tuple[tuple[slice, slice], int, Array, Array, Array, Array]

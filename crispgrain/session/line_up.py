@@ -15,7 +15,7 @@ from crispgrain.cancel import NEVER, CancelToken
 from crispgrain.core.colour import icc
 from crispgrain.core.files.source import Source
 from crispgrain.core.meter import first_reading
-from crispgrain.core.meter.blur import rough_luminance
+from crispgrain.core.meter.blocks import rough_luminance
 from crispgrain.core.networks.faces import find_faces
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.overview import overview

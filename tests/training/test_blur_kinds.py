@@ -6,9 +6,10 @@ from scipy import stats
 from skimage import data
 
 from crispgrain.core.colour.spaces import srgb_encode
+from crispgrain.core.meter.blocks import BLOCK
 from crispgrain.core.meter.blur_net import KINDS, SOFTNESS, as_input
-from crispgrain.core.meter.spectrum import BLOCK
-from training import blur_kinds
+from crispgrain.simulation.defects import Defects
+from training import blur_kinds, sensor
 from training.blurred import size
 
 EDGE = BLOCK + 2 * blur_kinds.RIM
@@ -31,6 +32,7 @@ def test_every_class_is_drawn_and_its_spread_is_of_it():
 def test_only_spread_takes_detail_away(monkeypatch):
     """Without noise and programs: the wider the point spread, the less is left of a block's steps."""
     monkeypatch.setattr(blur_kinds, "NOISE", 0.0)
+    monkeypatch.setattr(blur_kinds, "RAW", 0.0)
     left, wide = [], []
     rng = np.random.default_rng(2)
     for _ in range(60):
@@ -57,3 +59,20 @@ def test_the_network_sees_contrast_alike_in_every_light():
     flat[:, ::2] += 1e-4
     assert np.abs(as_input(flat)).max() < 0.05
     assert srgb_encode(y).std() > 0.1  # the block itself is not flat
+
+
+def test_a_sensor_s_blocks_are_white_balanced(monkeypatch):
+    """Grey has no cells; so blocks that nothing is in hold noise only."""
+    monkeypatch.setattr(blur_kinds, "RAW", 1.0)
+    monkeypatch.setattr(blur_kinds, "draw_class", lambda rng: (0, np.ones((1, 1), np.float32)))
+    monkeypatch.setattr(sensor, "draw_noise", lambda rng: (1e-6, 1e-9))
+    monkeypatch.setattr(sensor, "draw_defects", lambda rng: Defects())
+    rng = np.random.default_rng(4)
+    grey = np.full((EDGE, EDGE, 3), 90, np.uint8)
+    for _ in range(20):
+        _, block = blur_kinds.draw_block(grey, rng)
+        assert block.shape == (BLOCK, BLOCK)
+        assert block.std() < 0.01 * block.mean()
+    seen = [blur_kinds.draw_block(PATCH, rng)[1] for _ in range(8)]
+    luminance = sensor.LINEAR[PATCH][32:-32, 32:-32] @ blur_kinds.LUMINANCE
+    assert min(np.corrcoef(luminance.ravel(), s.ravel())[0, 1] for s in seen) > 0.9

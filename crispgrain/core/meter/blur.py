@@ -10,28 +10,16 @@ from numpy.typing import NDArray
 
 from crispgrain.arrays import Array
 from crispgrain.geometry import Rect
-from crispgrain.restoration.demosaic import linear
 
-from ..colour.spaces import luminance, srgb_encode
+from ..colour.spaces import srgb_encode
 from ..files.source import RawSource, Source
 from ..networks.runtime import NetworkUnavailableError
 from . import blur_net
+from .blocks import rough_luminance, sharpest_blocks
 from .noise import sample_rects
 from .pixels import history
 from .reading import Blur, History, Noise
-from .spectrum import (
-    BLOCK,
-    LEAST_BLOCKS,
-    MOST_BLOCKS,
-    Fit,
-    blocks_of,
-    chance,
-    extent,
-    fit_kinds,
-    fit_streaks,
-    log_spectrum,
-    sharpest,
-)
+from .spectrum import LEAST_BLOCKS, Fit, chance, extent, fit_kinds, fit_streaks, log_spectrum
 
 SCALES = (1.0, 2.0, 4.0)  # px; known blurs, from whose ratios the unknown one follows
 CENTRAL_DIFFERENCE = 1 / 3  # px^2; variance of the box that a difference over two pixels averages over
@@ -60,9 +48,9 @@ ZEROS = ("motion", "defocus")  # kinds whose spectrum has them
 # How sure a network must be of a kind (see blur_net), and of nothing, in a few of the blocks, to be believed. Set on
 # training photographs that it was not shown.
 SURE, FEW, SHARP_FOR_SURE = -0.3, 0.1, -1.0
-# Below that no shake is believed: of 27 found on those photographs the least likely had -1.8, a made-up scene that did
-# not move has -2.0.
-DOUBTED = -1.9
+# Below that no shake is believed: of 19 found on those photographs all but one had -0.7 or more, a made-up scene that
+# did not move has -1.9.
+DOUBTED = -1.5
 FAR_OFF = 2.0  # px; from there on a disc that was not recognised looks softer to the network than it is
 ALONG, SHARP = 25.0, 0.4  # degrees; of what a motion leaves
 # Edges and thin lines across a motion as sharp as that: with more and a larger share of them there was none. On
@@ -141,49 +129,72 @@ def measure_blur(source: Source, noise: Noise) -> tuple[Blur, History]:
     """Softness of a shot's edges and the kind of blur behind it; and, from the same figures, earlier work on it."""
     by_patch = _edges(source, noise)
     edges = _steps(by_patch)
-    blocks = _blocks(source)
-    spectrum = log_spectrum(blocks) if len(blocks) >= LEAST_BLOCKS else None
-    softness, sure = 0.0, 0.0
-    if len(edges) >= LEAST_EDGES:
-        # A low quantile, for the rest may be out of focus.
-        softness = _softness(edges, source)
-        sure = min(1.0, len(edges) / 1000)
+    known = edges if len(edges) >= LEAST_EDGES else edges[:0]
+    # A low quantile, for the rest may be out of focus.
+    softness, sure = (_softness(known, source), min(1.0, len(known) / 1000)) if len(known) else (0.0, 0.0)
     # Until the spectrum is known: the disc and the line of the same variance.
     blur = _soft(Blur(regions=_regions(by_patch, source, softness), confidence=sure), softness)
-    known = edges if len(edges) >= LEAST_EDGES else edges[:0]
-    if spectrum is None:
-        return blur, History() if source.is_raw else history(known, None)
-    fits = fit_kinds(spectrum)
     blurred = softness >= LEAST_BLURRED or not sure  # or too blurred to show an edge, perhaps
+    blocks = sharpest_blocks(source, halved=source.is_raw)
     seen = _seen(blocks) if blurred or not source.is_raw else None
-    unit = 2.0 if isinstance(source, RawSource) else 1.0  # px per pixel of the blocks
-    (radius,), (length, angle) = fits["defocus"].size, fits["motion"].size
-    blur = replace(blur, disc_radius=unit * abs(radius), line_length=unit * abs(length), line_angle=angle % 180)
-    explained = min(fit.misfit for fit in fits.values()) < EXPLAINED
-    # The zeros of a blur look like the end of an enlarged picture's spectrum, but a blur explains all of it.
-    past = History() if source.is_raw else history(known, None if explained else spectrum)
-    if past.enlarged == 1 and blurred:
-        guess = _kind(blur, fits, spectrum, len(blocks), unit)
-        lines = sum(len(e.squared) for e in by_patch.values())  # without any a network sees next to nothing
-        if seen is not None and guess == blur and lines >= LEAST_ACROSS:
-            guess = _second_opinion(blur, seen, fits, spectrum, unit)
-        elif seen is not None and guess.kind == "shake" and _doubted(seen):
-            guess = blur
-        if not _of_the_scene(guess, fits, spectrum, list(by_patch.values())):
-            blur = guess
+    if len(blocks) >= LEAST_BLOCKS:
+        spectrum = log_spectrum(blocks)
+        fits = fit_kinds(spectrum)
+        unit = 2.0 if source.is_raw else 1.0  # px per pixel of the blocks
+        explained = min(fit.misfit for fit in fits.values()) < EXPLAINED
+        # The zeros of a blur look like the end of an enlarged picture's spectrum, but a blur explains all of it.
+        past = History() if source.is_raw else history(known, None if explained else spectrum)
+        blur = _sized(blur, fits, unit)
+        if past.enlarged == 1 and blurred:
+            blur = _of_a_kind(blur, seen, fits, spectrum, list(by_patch.values()), len(blocks), unit)
+        blur = _without_a_disc(blur, fits, softness, unit)
+    else:
+        past = History() if source.is_raw else history(known, None)
     # Without edges nobody knows: smooth clouds are as soft as they are.
-    if blur.kind in PLAIN and past.enlarged == 1 and seen is not None and sure and not source.is_raw:
-        told = blur_net.softness(seen)
-        if told < FAR_OFF or not softness:
-            sure = max(sure, len(seen) / blur_net.MOST)
-            soft = replace(_soft(blur, told), confidence=sure)
-            blur = replace(soft, disc_radius=blur.disc_radius, line_length=blur.line_length)
-    if blur.kind != "defocus":  # noise may have filled the zeros in, but neither the edges nor the slope
-        as_soft = 2 * (softness or unit * abs(fits["soft"].size[0]))
-        unlike = fits["defocus"].misfit > fits["soft"].misfit * UNLIKE
-        if unlike or (softness and abs(blur.disc_radius - as_soft) > AGREED * as_soft):
-            blur = replace(blur, disc_radius=as_soft)
+    if blur.kind in PLAIN and past.enlarged == 1 and sure:
+        blur = _softness_seen(blur, _seen(sharpest_blocks(source)) if source.is_raw else seen)
     return blur, past
+
+
+def _sized(blur: Blur, fits: dict[str, Fit], unit: float) -> Blur:
+    """With the disc and the line that the spectrum is likest to; ``unit`` is the px per pixel of its blocks."""
+    (radius,), (length, angle) = fits["defocus"].size, fits["motion"].size
+    return replace(blur, disc_radius=unit * abs(radius), line_length=unit * abs(length), line_angle=angle % 180)
+
+
+def _without_a_disc(blur: Blur, fits: dict[str, Fit], softness: float, unit: float) -> Blur:
+    """With a disc as soft as the edges where that of the spectrum is not likely."""
+    if blur.kind == "defocus":
+        return blur
+    # Noise may have filled the zeros in, but neither the edges nor the slope.
+    as_soft = 2 * (softness or unit * abs(fits["soft"].size[0]))
+    unlike = fits["defocus"].misfit > fits["soft"].misfit * UNLIKE
+    if unlike or (softness and abs(blur.disc_radius - as_soft) > AGREED * as_soft):
+        return replace(blur, disc_radius=as_soft)
+    return blur
+
+
+def _of_a_kind(
+    plain: Blur, seen: NDArray[np.float64] | None, fits: dict[str, Fit], spectrum: NDArray[np.float64],
+    edges: list[Edges], blocks: int, unit: float,
+) -> Blur:  # fmt: skip
+    """What the spectrum of so many blocks says, with the network's opinion, if nothing in the scene explains it."""
+    guess = _kind(plain, fits, spectrum, blocks, unit)
+    lines = sum(len(e.squared) for e in edges)  # without any a network sees next to nothing
+    if seen is not None and guess == plain and lines >= LEAST_ACROSS:
+        guess = _second_opinion(plain, seen, fits, spectrum, unit)
+    elif seen is not None and guess.kind == "shake" and _doubted(seen):
+        guess = plain
+    return plain if _of_the_scene(guess, fits, spectrum, edges) else guess
+
+
+def _softness_seen(plain: Blur, seen: NDArray[np.float64] | None) -> Blur:
+    """With softness as a network sees it in blocks of full size, up to FAR_OFF."""
+    told = blur_net.softness(seen) if seen is not None else FAR_OFF
+    if seen is None or (told >= FAR_OFF and plain.softness):
+        return plain
+    soft = replace(_soft(plain, told), confidence=max(plain.confidence, len(seen) / blur_net.MOST))
+    return replace(soft, disc_radius=plain.disc_radius, line_length=plain.line_length)
 
 
 def _soft(blur: Blur, softness: float) -> Blur:
@@ -197,9 +208,9 @@ def _soft(blur: Blur, softness: float) -> Blur:
 
 
 def _seen(blocks: Array) -> NDArray[np.float64] | None:
-    """What a network makes of the blocks (see :mod:`.blur_net`) that has seen many scenes; None if it is not there."""
+    """What a network makes of blocks (see :mod:`.blur_net`) that has seen many scenes; None without it or a block."""
     try:
-        return blur_net.log_probabilities(blocks)
+        return blur_net.log_probabilities(blocks) if len(blocks) else None
     except NetworkUnavailableError:
         return None
 
@@ -317,37 +328,3 @@ def _edges(source: Source, noise: Noise) -> dict[Rect, Edges]:
         if min(y.shape) >= 16:
             found[rect] = strong_edges(y, noise.luminance / 255 / 3**0.5)
     return found
-
-
-def rough_luminance(source: Source, rect: Rect) -> Array:
-    """Linear luminance (H x W) of a part of a shot; of a RAW, roughly demosaiced."""
-    pixels = rough_colours(source, rect)
-    return pixels.mean(axis=-1) if isinstance(source, RawSource) else luminance(pixels)
-
-
-def rough_colours(source: Source, rect: Rect) -> Array:
-    """Linear pixels (H x W x 3) of a part of a shot; of a RAW roughly demosaiced, in the camera's own colours."""
-    pixels = source.region(rect)
-    if isinstance(source, RawSource):
-        return linear(pixels, source.pattern_from(rect)) * source.white_balance
-    return pixels
-
-
-def _blocks(source: Source) -> Array:
-    """The sharpest blocks of a shot, linear luminance; of a RAW, in cells of four pixels."""
-    found, seen = [], 0
-    for rect in sample_rects(source.size, 2 * BLOCK, 96):
-        pixels = source.region(rect)
-        if isinstance(source, RawSource) and source.bayer:
-            height, width = (n // 2 * 2 for n in pixels.shape)
-            gains = source.white_balance[source.pattern.astype(int)] / 4
-            planes = [pixels[i:height:2, j:width:2] * gains[i, j] for i in (0, 1) for j in (0, 1)]
-            y = np.sum(planes, axis=0)
-        elif isinstance(source, RawSource):
-            y = cv2.resize(rough_luminance(source, rect), None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
-        else:
-            y = luminance(pixels)
-        blocks = blocks_of(y)
-        seen += len(blocks)
-        found.append(sharpest(blocks, MOST_BLOCKS))
-    return sharpest(np.concatenate(found), min(MOST_BLOCKS, -(-seen // 2)))

@@ -13,7 +13,6 @@ from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
-from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
 from scipy.optimize import least_squares
@@ -21,8 +20,8 @@ from scipy.special import j1
 
 from crispgrain.arrays import Array
 
-BLOCK = 128  # px
-MOST_BLOCKS = 48
+from .blocks import BLOCK
+
 LEAST_BLOCKS = 5
 BAND = (6 / BLOCK, 0.48)  # cycles per px; below, the window blurs; above, demosaicing and compression reign
 THINNED = 2  # every other frequency is enough
@@ -100,19 +99,6 @@ def _along(angle: float) -> NDArray[np.float64]:
     """Frequencies in a direction, in cycles per px."""
     t = np.radians(angle)
     return _plane().across * np.cos(t) + _plane().up * np.sin(t)
-
-
-def blocks_of(y: Array) -> Array:
-    """Half-overlapping blocks (n x 128 x 128) of linear luminance."""
-    if min(y.shape) < BLOCK:
-        return np.empty((0, BLOCK, BLOCK), np.float32)
-    return sliding_window_view(y, (BLOCK, BLOCK))[:: BLOCK // 2, :: BLOCK // 2].reshape(-1, BLOCK, BLOCK)
-
-
-def sharpest(blocks: Array, most: int = MOST_BLOCKS) -> Array:
-    """The blocks with most fine detail: what is in focus, if anything is."""
-    detail = np.abs(np.diff(blocks, axis=1)).mean(axis=(1, 2)) + np.abs(np.diff(blocks, axis=2)).mean(axis=(1, 2))
-    return blocks[np.argsort(-detail)[:most]]
 
 
 def log_spectrum(blocks: Array) -> NDArray[np.float64]:

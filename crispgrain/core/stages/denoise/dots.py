@@ -9,14 +9,15 @@ from ...files.source import RawSource
 from ...meter.suspects import within
 from ...model import Context, Parameter, Values
 
-KNOWN, LEAVE, FILL = "known", "leave", "fill"
-# Not metered: in one shot, specks of a very sharp picture are as many as the dots of a usual sensor.
+CERTAIN, KNOWN, LEAVE, FILL = "certain", "known", "leave", "fill"
 DOTS = Parameter(
-    "dots", "Hot pixels", "Which hot and dead pixels, which cannot be light, are filled first. Those that several "
-    "shots of the camera show at the same place are known for sure. Filling all that stand out costs a little of the "
-    "finest detail.",
-    KNOWN, choices=(KNOWN, LEAVE, FILL), labels=("known ones filled", "as they are", "all that stand out"),
+    "dots", "Hot pixels", "Which hot and dead pixels, which cannot be light, are filled first. Certain are those that "
+    "several shots of the camera show at the same place, and those too sharp for a shot as soft as this one was "
+    "metered. Filling all that stand out costs a little of the finest detail, and faint stars.",
+    CERTAIN, choices=(CERTAIN, KNOWN, LEAVE, FILL),
+    labels=("certain ones filled", "known ones filled", "as they are", "all that stand out"),
 )  # fmt: skip
+LEAST_SOFT = 0.3  # px; in sharper shots a dot would have to stand out by hundreds of sigmas to be certain
 REACH = defect_pixels.REACH
 
 
@@ -28,8 +29,10 @@ def undotted(mosaic: Array, values: Values, context: Context) -> Array:
     pattern = source.pattern_from(context.rect)
     if source.defects is not None:
         mosaic = defect_pixels.filled(mosaic, within(source.defects, source.size.width, context.rect), pattern)
-    if values["dots"] == FILL and noise.a is not None and noise.b is not None:
+    softness = context.reading.blur.softness
+    certain = values["dots"] == CERTAIN and softness >= LEAST_SOFT
+    if (certain or values["dots"] == FILL) and noise.a is not None and noise.b is not None:
         lines = tuple(zip(noise.a, noise.b, strict=True))
-        where = defect_pixels.found(mosaic, lines, pattern=pattern)
+        where = defect_pixels.found(mosaic, lines, pattern=pattern, softness=softness if certain else None)
         mosaic = defect_pixels.filled(mosaic, where, pattern)
     return mosaic

@@ -11,7 +11,7 @@ from crispgrain.restoration import blind, deconvolution
 from crispgrain.restoration.point_spread import as_text
 
 from ...files.source import Source
-from ...meter.blur import rough_colours, rough_luminance
+from ...meter.blocks import rough_colours, rough_luminance
 from ...meter.reading import Reading
 from ...model import Drawn, Product, Shape, Tool, ToolError, Values
 from ...networks import runtime
