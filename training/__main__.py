@@ -23,7 +23,6 @@ from .finished import draw_finished
 from .loop import Batch, Loss, Plan, Trainer, alike, charbonnier, take_weights
 from .networks import DEEPER, BlurNet, DetailNet, MosaicNet, PhotoNet, ShakeNet, SixBySixNet, SubjectNet
 from .pool import PooledBatches
-from .taught import TaughtBatches
 
 HERE = Path(__file__).parent
 DATA = HERE / "data"
@@ -98,7 +97,6 @@ def main() -> None:
     parser.add_argument("--seed", type=int, default=0, help="of shaken: tells those of several processes apart")
     parser.add_argument("--cool-down", type=int, default=0, metavar="STEPS")
     parser.add_argument("--after", type=int, default=0, metavar="STEPS", help="go on from what ships, after so many")
-    parser.add_argument("--teacher", choices=list(JOBS), help="a larger network for the same, to learn half from")
     options = parser.parse_args()
     if options.after and not options.cool_down:
         parser.error("--after needs --cool-down")
@@ -126,10 +124,7 @@ def main() -> None:
         trainer = Trainer(network, folder, Plan(lr=options.rate), loss=job.loss)
         if options.after:
             trainer.start_after_fall(alike(network, export.shipped_weights(start)), options.after)
-        batches = job.make_batches(DATA)
-        if options.teacher:
-            batches = TaughtBatches(batches, _shipped(JOBS[options.teacher]))
-        trainer.run(batches, options.minutes, options.threads, options.cool_down)
+        trainer.run(job.make_batches(DATA), options.minutes, options.threads, options.cool_down)
         return
     checkpoint = folder / "checkpoint.pt"
     steps = torch.load(checkpoint, weights_only=True)["step"] if checkpoint.exists() else 0
@@ -140,16 +135,10 @@ def main() -> None:
     print(f"{notes}; ONNX and torch differ by at most {difference:.2g}")
 
 
-def _shipped(job: Job) -> nn.Module:
-    """A network with the weights that ship."""
-    network = job.make_network()
-    take_weights(network, alike(network, export.shipped_weights(MODELS / f"{job.name}.onnx")))
-    return network
-
-
 def _round(job: Job) -> None:
     """Write a network that ships once more, its blocks computing with 8 bits."""
-    network = _shipped(job)
+    network = job.make_network()
+    take_weights(network, alike(network, export.shipped_weights(MODELS / f"{job.name}.onnx")))
     draw, rng = job.make_batches(DATA), np.random.default_rng(8)
     eight_bits.round_blocks(network, [draw(rng)[0] for _ in range(EXAMPLES)], job.kept)
     notes = f"{job.name}, blocks with 8 bits"
