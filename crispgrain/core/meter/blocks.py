@@ -36,6 +36,7 @@ def rough_colours(source: Source, rect: Rect) -> Array:
 def sharpest_blocks(source: Source, halved: bool = False) -> Array:
     """Blocks (n x 128 x 128, no more than MOST_BLOCKS) of linear luminance, of the sharper half of a shot.
 
+    They are what is in focus, if anything is.
     ``halved``: of a picture half as large, where a blur is half as wide and a sensor's cells of 2 x 2 are one pixel.
     """
 
