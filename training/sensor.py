@@ -116,7 +116,7 @@ def draw_sample(
 
 
 def record(clean: Array, rng: np.random.Generator, pattern: NDArray[np.int8]) -> tuple[Array, float, float]:
-    """What a random sensor makes of what it sees (H x W x 3, 1 = saturation): a mosaic, and a and b of its noise."""
+    """What a random sensor makes of what it sees (H x W x 3, 1 = saturation): a mosaic (H x W), its noise's a and b."""
     a, b = draw_noise(rng)
     defects = draw_defects(rng)
     if pattern.shape != (2, 2):

@@ -190,8 +190,10 @@ def _of_a_kind(
 
 def _softness_seen(plain: Blur, seen: NDArray[np.float64] | None) -> Blur:
     """With softness as a network sees it in blocks of full size, up to FAR_OFF."""
-    told = blur_net.softness(seen) if seen is not None else FAR_OFF
-    if seen is None or (told >= FAR_OFF and plain.softness):
+    if seen is None:
+        return plain
+    told = blur_net.softness(seen)
+    if told >= FAR_OFF and plain.softness:
         return plain
     soft = replace(_soft(plain, told), confidence=max(plain.confidence, len(seen) / blur_net.MOST))
     return replace(soft, disc_radius=plain.disc_radius, line_length=plain.line_length)
