@@ -64,6 +64,10 @@ JOBS = {
         "photo-net-large", like="photo-net",
     ),
     "sharp": Job(PhotoNet, partial(PooledBatches, degrade=draw_blurred), PICTURE_INPUTS, "sharp-net", like="photo-net"),
+    "sharp-large": Job(
+        partial(PhotoNet, blocks=DEEPER), partial(PooledBatches, degrade=draw_blurred), PICTURE_INPUTS,
+        "sharp-net-large", like="sharp-net",
+    ),
     "shake": Job(
         ShakeNet, shaken.ShakenBatches, {**PICTURE_INPUTS, "picture": torch.rand(1, 6, 64, 64)}, "shake-net",
         like="photo-net",
