@@ -47,6 +47,7 @@ def found(
     softness : float or None
         Sigma in px of the blur of what is sharpest. If it is known, only pixels beside which so soft a lens would have
         left more light than is there, even if noise took two standard deviations of it: a faint star is not found.
+        Dark ones need not be as certain, for no star is dark.
 
     Examples
     --------
@@ -74,7 +75,8 @@ def _too_sharp(out: Array, sigma: Array, softness: float) -> NDArray[np.bool_]:
     """Where the mean of the four beside stands out by less than the least share that a Gaussian point spread leaves."""
     least = LESS_SENSITIVE * math.exp(-0.5 / softness**2) if softness else 0.0
     beside = cv2.filter2D(out, cv2.CV_32F, BESIDE.astype(np.float32) / 4, borderType=cv2.BORDER_REFLECT_101)
-    return np.sign(out) * beside + sigma < np.float32(least) * np.abs(out)  # a mean of four has half the noise
+    hidden = np.where(out > 0, sigma, 0)  # by noise: two standard deviations, as a mean of four has half of it
+    return np.sign(out) * beside + hidden < np.float32(least) * np.abs(out)
 
 
 Around = tuple[tuple[slice, slice], int, Array, Array, Array, Array]
