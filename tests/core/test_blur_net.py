@@ -8,8 +8,11 @@ from skimage import data
 from crispgrain.core.colour.spaces import srgb_decode
 from crispgrain.core.meter import blur, blur_net, measure
 from crispgrain.core.networks.runtime import NetworkUnavailableError
+from crispgrain.core.shot import Shot
+from crispgrain.core.treatment import Treatment
 from crispgrain.restoration.point_spread import gaussian
 from crispgrain.simulation import camera
+from tests.conftest import encoded, photograph, psnr
 from tests.core.test_blur_kinds import as_8_bit, blurred_photograph
 
 CLASSES = blur_net.CLASSES
@@ -63,6 +66,18 @@ def test_softness_of_photographs_is_that_of_their_blur(tmp_path, name, sigma):
     found = measure(blurred_photograph(tmp_path, name, spread)).blur
     assert found.kind == ("soft lens" if sigma else "none")
     assert found.softness == pytest.approx(sigma or 0.2, abs=0.3)
+
+
+@pytest.mark.parametrize("sigma", [0.0, 0.5])
+def test_half_a_pixel_of_blur_is_undone_and_none_is_not(tmp_path, sigma):
+    truth = photograph("chelsea")
+    spread = gaussian(sigma) if sigma else np.ones((1, 1), np.float32)
+    source = as_8_bit(tmp_path, camera.blur_with(srgb_decode(truth), spread), 0.7)
+    shot = Shot(source, measure(source))
+    plain, metered = (
+        encoded(shot.pipeline(t).region(source.size.rect)) for t in (Treatment().set("sharpen.on", False), Treatment())
+    )
+    assert np.array_equal(plain, metered) if not sigma else psnr(metered, truth) > psnr(plain, truth) + 2
 
 
 def shallow() -> np.ndarray:

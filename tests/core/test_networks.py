@@ -2,6 +2,7 @@
 
 import shutil
 from dataclasses import replace
+from functools import partial
 
 import cv2
 import numpy as np
@@ -16,6 +17,7 @@ from crispgrain.core.meter import Blur, Noise, Reading, measure
 from crispgrain.core.model import Context, Stage
 from crispgrain.core.networks import ensemble, providers, runtime
 from crispgrain.core.networks import mosaic as mosaic_nets
+from crispgrain.core.networks.conditioned import restored
 from crispgrain.core.registry import models_of
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
@@ -356,18 +358,26 @@ def test_turns_of_a_mosaic_keep_red_on_red():
         )
 
 
-@pytest.mark.parametrize(
-    ("cell", "name"), [(RGGB, "mosaic-net"), (SIX_BY_SIX, "six-by-six-net")], ids=["Bayer", "6 x 6"]
-)
-def test_best_effort_is_a_network_with_more_layers_or_turned_copies_if_there_is_none(monkeypatch, cell, name):
+def of_a_mosaic(cell: np.ndarray) -> np.ndarray:
+    return mosaic_nets.network(RNG.random((48, 48), np.float32), 0.05, "best", cell)
+
+
+def of_a_picture() -> np.ndarray:
+    picture, conditions = RNG.random((2, 48, 48, 3), np.float32)
+    return restored("sharp-net", picture, conditions, effort="best")
+
+
+@pytest.mark.parametrize(("answer", "name"), [
+    (partial(of_a_mosaic, RGGB), "mosaic-net"), (partial(of_a_mosaic, SIX_BY_SIX), "six-by-six-net"),
+    (of_a_picture, "sharp-net"),
+], ids=["Bayer", "6 x 6", "sharp"])  # fmt: skip
+def test_best_effort_is_a_network_with_more_layers_or_turned_copies_if_there_is_none(monkeypatch, answer, name):
     runs, plain = [], runtime.run
     monkeypatch.setattr(runtime, "run", lambda used, *rest: runs.append(used) or plain(used, *rest))
-    mosaic = RNG.random((48, 48), np.float32)
-    best = mosaic_nets.network(mosaic, 0.05, "best", cell)
-    assert runs == 2 * [f"{name}-large"] and best.shape == (48, 48, 3)
+    assert answer().shape == (48, 48, 3) and runs == 2 * [f"{name}-large"]
     runs.clear()
     monkeypatch.setattr(runtime, "unavailable", lambda asked: f"there is no {asked}" if asked.endswith("large") else "")
-    mosaic_nets.network(mosaic, 0.05, "best", cell)
+    answer()
     assert runs == 4 * [name]
 
 

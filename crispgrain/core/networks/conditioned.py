@@ -10,7 +10,7 @@ from . import ensemble, runtime
 MULTIPLE = 8  # the deepest level works at an eighth of the resolution
 # Margin, one side. The receptive field is 84 px: (1 + 4 + 4 + 1) convolutions at 1/2, 8 at 1/4, 4 at 1/8 resolution;
 # but what lies farther than this changes no value by more than 4e-5 (noise of sigma 40; docs/benchmarks.md).
-# Shake net has more blocks and looks farther; its own reach is beside it.
+# Networks with more blocks look farther; their reach is beside those who ask them.
 REACH = 64
 TILE = 384  # px; smaller ones would be mostly margin
 
@@ -27,7 +27,7 @@ def restored(name: str, encoded: Array, conditioning: Array, place: Place | None
     place : Place, optional
         Of the pixels in a picture; if not given, they are all of it.
     effort : str
-        ``fast``, or ``best`` for an average over turned copies.
+        ``fast``, or ``best`` for a network with more layers, or else an average over turned copies.
 
     Raises
     ------

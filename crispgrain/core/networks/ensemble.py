@@ -16,6 +16,8 @@ from numpy.typing import NDArray
 
 from . import runtime
 
+LARGE_COPIES = 2  # turned, of a network with more layers: as long as four of the other
+
 Symmetry = tuple[Callable[[NDArray], NDArray], Callable[[NDArray], NDArray]]  # there and back, on rows and columns
 
 
@@ -43,8 +45,13 @@ MOSAIC_SYMMETRIES: tuple[Symmetry, ...] = (
 
 
 def run(name: str, inputs: dict[str, NDArray], effort: str, symmetries: Sequence[Symmetry]) -> NDArray[np.float32]:
-    """Run a network once, mostly with 8 bits (``fast``), or with floats on each turned copy and average (``best``)."""
+    """Run a network once, mostly with 8 bits (``fast``), or with floats on turned copies and average (``best``).
+
+    Best takes the network with more layers, if there is one.
+    """
     if effort == "fast":
         return runtime.run(name, inputs)
+    if not runtime.unavailable(large := f"{name}-large"):
+        name, symmetries = large, symmetries[:LARGE_COPIES]
     results = [back(runtime.run(name, {k: there(v) for k, v in inputs.items()}, True)) for there, back in symmetries]
     return np.mean(results, axis=0, dtype=np.float32)

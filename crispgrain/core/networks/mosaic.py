@@ -23,7 +23,6 @@ from ..colour.spaces import OPPONENT, apply_matrix, srgb_decode, srgb_encode
 from . import ensemble, runtime
 
 NAME, SIX = "mosaic-net", "six-by-six-net"
-LARGE_COPIES = 2  # turned, of a network with more layers: as long as four of the other
 MULTIPLE = 8  # the deepest level works at an eighth of the resolution
 # Margin, one side, by effort. What lies farther changes no value by more than 1e-5 (docs/benchmarks.md), though the
 # networks could look 84 and 228 px far.
@@ -148,6 +147,4 @@ def network(stable: Array, sigma: float, effort: str, cell: NDArray[np.int8] = R
     if not is_bayer(cell):
         inputs["measured"] = np.stack(colour_masks(cell, rows, columns))[None].astype(np.float32)
         name, copies = SIX, ensemble.ROTATIONS
-    if effort == "best" and not runtime.unavailable(large := f"{name}-large"):
-        name, copies = large, copies[:LARGE_COPIES]
     return np.ascontiguousarray(ensemble.run(name, inputs, effort, copies)[0].transpose(1, 2, 0))

@@ -2,24 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from crispgrain.arrays import Array
 
 from ...files.source import RawSource
 from ...model import Context, Domain, Model, Stage, Values
 from ...networks import runtime
 from ...networks.mosaic import MULTIPLE, NAME, REACH, Refinement, Sensor, denoised
-from ..effort import EFFORT
+from ..effort import LAYERS_EFFORT
 from . import dots
 from .dots import DOTS, undotted
 from .levelled import levelled
 from .parameters import STRENGTHS, after_demosaicing, summary
 
-EFFORT = replace(
-    EFFORT,
-    help="Best takes a network with more layers, twice: finer detail, fewer dots, four to five times as slow.",
-)
 TILE = 384  # px; smaller ones would be mostly margin
 
 
@@ -37,7 +31,7 @@ def run(mosaic: Array, values: Values, context: Context, refined: Refinement | N
 MODEL = Model(
     Stage.DENOISE, NAME, "Mosaic net",
     "For RAW: a network of our own that denoises and demosaics in one step; much detail, little colour speckle.",
-    (*STRENGTHS, DOTS, EFFORT), run, lambda values, context: REACH[str(values["effort"])] + dots.REACH,
+    (*STRENGTHS, DOTS, LAYERS_EFFORT), run, lambda values, context: REACH[str(values["effort"])] + dots.REACH,
     Domain.MOSAIC,
     unavailable=lambda: runtime.unavailable(NAME), after=after_demosaicing, tile=lambda values: TILE, grid=MULTIPLE,
     tolerance=runtime.ROUNDING,

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from ...about import About, Facts
 from ...meter import words
+from ...meter.blur import LEAST_SOFTNESS
 from ...meter.reading import Reading
-
-LEAST_BLUR = 0.5  # px; undoing less would do more harm than good
 
 
 def needed(reading: Reading) -> bool:
-    return reading.blur.softness >= LEAST_BLUR
+    return reading.blur.softness > LEAST_SOFTNESS
 
 
 def _reading(facts: Facts) -> list[str]:
