@@ -128,6 +128,15 @@ def test_the_kind_of_blur_decides_the_model(tmp_path):
             assert resolved.values["radius"] == 3.1
 
 
+@pytest.mark.parametrize(("softness", "raw", "on"), [
+    (0.25, True, False), (0.35, True, True), (0.35, False, False), (0.45, False, True),
+])  # fmt: skip
+def test_a_raw_is_sharpened_from_a_smaller_blur_on(tmp_path, softness, raw, on):
+    source = source_of(np.zeros((8, 8, 3), np.uint8), tmp_path)
+    reading = Reading(blur=Blur(softness=softness), raw=raw)
+    assert resolve(Treatment(), source, reading)[Stage.SHARPEN].on is on
+
+
 def test_a_shake_is_found_in_the_picture_and_undone(tmp_path):
     truth = photograph("astronaut")
     soft = blurred(truth, shake_path(12, 1))

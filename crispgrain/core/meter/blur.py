@@ -28,7 +28,7 @@ LEAST_SLOPE = 0.012  # of encoded white per px; weaker edges say little
 ABOVE_NOISE = 6  # times the noise of the finest slope
 LEAST_EDGES = 50
 GRID, LEAST_DIVIDED = 3, 1200  # parts of a picture each way; px of its shorter side
-LEAST_SOFTNESS = 0.4  # px; less is no blur. Of 72 clean sharp photographs of the training set 6 read as soft as that
+LEAST_SOFTNESS = 0.3  # px; less is no blur
 # How much better than by softness a kind with zeros must explain a spectrum. Set on training photographs.
 MOTION_GAIN, DEFOCUS_GAIN = 0.96, 0.985
 # How much better long lines in the scene must, where they are not level, as most are: shores have 0.5 to 0.84 (one
