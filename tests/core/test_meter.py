@@ -137,6 +137,21 @@ def test_texture_is_told_from_noise_by_how_unlike_its_patches_are():
     assert share_of_noise(np.zeros(0)) == 0
 
 
+@pytest.mark.parametrize(("quality", "clean", "noisy"), [(95, 1.8, 8.0), (80, 2.7, 2.8)])
+@pytest.mark.parametrize("name", ["astronaut", "coffee", "chelsea"])
+def test_of_a_jpeg_texture_is_told_from_noise_though_little_of_that_is_left(tmp_path, name, quality, clean, noisy):
+    sharp = cv2.resize(getattr(data, name)(), None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
+
+    def found(sigma: float) -> float:
+        noise = np.random.default_rng(1).normal(0, sigma, sharp.shape)
+        path = tmp_path / f"{sigma:.0f}.jpg"
+        Image.fromarray(np.clip(sharp + noise, 0, 255).round().astype(np.uint8)).save(path, quality=quality)
+        return measure(read_shot(path)).noise.luminance
+
+    assert found(0) < clean
+    assert found(6) > noisy
+
+
 def test_texture_without_colour_is_no_noise_unless_the_picture_has_none(tmp_path):
     ramp = np.linspace(0.3, 0.6, 300)[None, :, None] * np.array([1.2, 1.0, 0.7])
     grain = RNG.normal(0, 0.03, (300, 300, 1))

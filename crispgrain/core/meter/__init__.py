@@ -44,10 +44,7 @@ def measure(source: Source) -> Reading:
     if isinstance(source, PictureSource) and source.wraps and source.size.height >= LEAST_ROUND:
         return _measured_level(source)
     compression = measure_compression(source)
-    if isinstance(source, RawSource):
-        noise = mosaic_noise(source)
-    else:
-        noise = picture_noise(source, compression.quality is not None)
+    noise = mosaic_noise(source) if isinstance(source, RawSource) else picture_noise(source, compression.quality)
     blur, history = measure_blur(source, noise)
     return Reading(
         noise, blur, Extent(source.size.width, source.size.height), compression,

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 from scipy.fft import dctn
 
 from ..files.source import PictureSource, RawSource, Source
-from .noise import sample_rects
+from .noise_line import sample_rects
 from .reading import Compression
 
 # ITU-T T.81 (1992), table K.1: luma, row by row.
@@ -31,6 +31,11 @@ def luma_table(quality: int) -> NDArray[np.int64]:
     """The luma table of a quality from 1 to 100, on the scale of the Independent JPEG Group's library."""
     scale = 5000 // quality if quality < 50 else 200 - 2 * quality
     return np.clip((LUMA * scale + 50) // 100, 1, 255)
+
+
+def finest_step(quality: float) -> float:
+    """What the finest frequencies are rounded to at a quality, in 8-bit units: the mean of a table's finer half."""
+    return float(luma_table(max(round(quality), 1))[LOW >= EDGE - 1].mean())
 
 
 def measure_compression(source: Source) -> Compression:

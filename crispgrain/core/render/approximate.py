@@ -48,7 +48,7 @@ def reduce_shot(source: Source, reading: Reading, factor: int) -> Reduced:
         noise, nbytes = _calmer(reading.noise, noise_left(factor, pattern)), small.mosaic.nbytes
     else:
         # How much averaging calms a finished picture hangs on how its noise was smoothed: it is measured anew.
-        noise, nbytes = picture_noise(small, reading.jpeg.quality is not None), small.stored.nbytes
+        noise, nbytes = picture_noise(small, reading.jpeg.quality), small.stored.nbytes
     return Reduced(small, replace(reading, noise=noise, jpeg=Compression()), nbytes)
 
 

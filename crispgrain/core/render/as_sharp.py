@@ -105,7 +105,7 @@ def around(point: tuple[float, float], size: Size) -> Rect:
 def softness_of(pixels: Array) -> float:
     """The softness, in px, of linear pixels (H x W x 3)."""
     source = PictureSource(Path(), icc.from_working(pixels, icc.profile("srgb"), 16), icc.profile("srgb"))
-    return softness_of_edges(source, picture_noise(source, False))
+    return softness_of_edges(source, picture_noise(source))
 
 
 def _in_result(pipeline: Pipeline, rect: Rect) -> Rect:
