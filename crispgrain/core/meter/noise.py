@@ -143,9 +143,9 @@ def share_of_noise(strength: NDArray[np.float64], step: float = 0.0) -> float:
     a camera's processing. Fine texture comes and goes: its weakest tenth lies
     below 0.17.
 
-    Where compression rounded to a ``step``, weaker noise was left only now and
-    then, and less of it in the weakest tenth: by trial, in the proportion of
-    noise and step.
+    Where compression rounded to a ``step`` (of white; 0 for none), weaker noise
+    was left only now and then, and less of it in the weakest tenth: by trial, in
+    the proportion of noise and step.
     """
     mean = float(strength.mean()) if len(strength) else 0.0
     if mean <= 0:

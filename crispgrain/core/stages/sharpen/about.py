@@ -6,8 +6,8 @@ from ...about import About, Facts
 from ...meter import words
 from ...meter.reading import Reading
 
-# px. As soft as that read 6 of 72 clean sharp photographs of the training set, and of 65 as RAW, which a lens and the
-# sensor's cells always soften a little.
+# px. As soft as that read 6 of 72 clean sharp photographs of the training set as files, and 6 of 65 as RAW; a real RAW
+# is never as sharp, for a lens and the sensor's cells soften it.
 LEAST_BLUR, LEAST_RAW_BLUR = 0.4, 0.3
 
 
