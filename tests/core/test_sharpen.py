@@ -11,6 +11,7 @@ from scipy import ndimage, special
 from skimage import restoration
 
 from crispgrain.cancel import Cancelled, CancelToken
+from crispgrain.core.about import Facts
 from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import luminance, srgb_decode, srgb_encode
 from crispgrain.core.errors import TreatmentError
@@ -22,6 +23,7 @@ from crispgrain.core.networks import runtime
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
 from crispgrain.core.stages.sharpen import photo_prior, shake_net, undo
+from crispgrain.core.stages.sharpen.about import ABOUT
 from crispgrain.core.treatment import Treatment
 from crispgrain.geometry import Rect
 from crispgrain.restoration import blind, point_spread
@@ -135,6 +137,16 @@ def test_a_raw_is_sharpened_from_a_smaller_blur_on(tmp_path, softness, raw, on):
     source = source_of(np.zeros((8, 8, 3), np.uint8), tmp_path)
     reading = Reading(blur=Blur(softness=softness), raw=raw)
     assert resolve(Treatment(), source, reading)[Stage.SHARPEN].on is on
+
+
+@pytest.mark.parametrize(("kind", "softness", "said"), [
+    ("none", 0.1, "sharp enough: metered off"), ("soft lens", 0.35, "too little to be sure of: metered off"),
+    ("soft lens", 0.9, "sharpest parts blurred by 0.9 px"),
+])  # fmt: skip
+def test_what_is_said_of_sharpen_fits_what_was_metered(tmp_path, kind, softness, said):
+    source = source_of(np.zeros((8, 8, 3), np.uint8), tmp_path)
+    facts = Facts(source, Reading(blur=Blur(kind, softness)), source.size, {}, softness, source.size)
+    assert said in ABOUT.reading(facts)[-1]
 
 
 def test_a_shake_is_found_in_the_picture_and_undone(tmp_path):

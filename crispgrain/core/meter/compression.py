@@ -34,7 +34,7 @@ def luma_table(quality: int) -> NDArray[np.int64]:
 
 
 def finest_step(quality: float) -> float:
-    """What the finest frequencies are rounded to at a quality, in 8-bit units: the mean of a table's finer half."""
+    """What a quality of 1 to 100 rounds the finest frequencies to, in 8-bit units: mean of its table's finer half."""
     return float(luma_table(max(round(quality), 1))[LOW >= EDGE - 1].mean())
 
 

@@ -7,7 +7,7 @@ from ...meter import words
 from ...meter.reading import Reading
 
 # px. As soft as that read 6 of 72 clean sharp photographs of the training set as files, and 6 of 65 as RAW; a real RAW
-# is never as sharp, for a lens and the sensor's cells soften it.
+# is never as sharp, for a lens and the sensor's cells soften it (common practice, no source).
 LEAST_BLUR, LEAST_RAW_BLUR = 0.4, 0.3
 
 
@@ -17,7 +17,8 @@ def needed(reading: Reading) -> bool:
 
 def _reading(facts: Facts) -> list[str]:
     said = [words.blur_words(facts.reading.blur)]
-    return said if needed(facts.reading) else [*said, "sharp enough: metered off"]
+    why = "sharp enough" if facts.reading.blur.kind == "none" else "too little to be sure of"
+    return said if needed(facts.reading) else [*said, f"{why}: metered off"]
 
 
 ABOUT = About(needed, metered=True, compared=True, reading=_reading)
