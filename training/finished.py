@@ -17,19 +17,31 @@ from crispgrain.core.stages.denoise.photo_net import conditions
 from crispgrain.simulation.camera import BAYER, add_noise, mosaic_of
 
 from .developing import demosaic
+from .photographs import pick
 from .sensor import LINEAR, Processing, draw_noise
 
 KINDS = ("white", "camera", "compressed")
-CHANCE = (0.45, 0.42, 0.13)
 STRONGEST = 70 / 255  # sigma of white noise
-METERS_ERROR = 0.2  # of the noise, as a logarithm: the meter is better, but who sets it by hand may not be
 # Where a colour is so strong that a channel is at its end, only half of the noise survives, and lifts the channel.
 VIVID = 0.4  # share of a camera's pictures with stronger colours than photographed
 STRONGER = (1.3, 3.0)
+PLACES = 3  # in a crop that are looked at
 ANY_QUALITY = (10, 96)
 # Cameras compress little (common practice, no source); what was saved again later may have any quality.
 FRESH = 0.6  # share of a camera's compressed pictures of a quality as cameras write it
 FRESH_QUALITY = (65, 99)
+
+
+@dataclass(frozen=True)
+class Mix:
+    """How often pictures are degraded in which way."""
+
+    chance: tuple[float, float, float] = (0.45, 0.42, 0.13)  # of each of KINDS
+    weaker: float = 2  # the larger, the more of white noise is weak
+    wrong: float = 0.2  # of the noise told, as a logarithm: the meter is better, but who sets it by hand may not be
+
+
+MIX = Mix()
 
 
 @dataclass(frozen=True)
@@ -40,15 +52,25 @@ class Finished:
     truth: Array
     conditions: Array
 
+    def part(self, edge: int, rng: np.random.Generator) -> Finished:
+        """A square of it; of a few places, more likely one with much detail."""
+        height, width = self.truth.shape[:2]
+        places = zip(
+            rng.integers(height - edge + 1, size=PLACES), rng.integers(width - edge + 1, size=PLACES), strict=True
+        )
+        parts = [np.s_[top : top + edge, left : left + edge] for top, left in places]
+        part = parts[pick([(255 * self.truth[p]).astype(np.uint8) for p in parts], rng)]
+        return Finished(self.picture[part], self.truth[part], self.conditions[part])
 
-def draw_finished(patch: NDArray[np.uint8], rng: np.random.Generator) -> Finished:
+
+def draw_finished(patch: NDArray[np.uint8], rng: np.random.Generator, mix: Mix = MIX) -> Finished:
     """Degrade an 8-bit sRGB patch in one of the ways pictures are degraded."""
-    kind = rng.choice(KINDS, p=CHANCE)
+    kind = rng.choice(KINDS, p=mix.chance)
     if kind == "camera" and rng.random() < VIVID:
         patch = _vivid(patch, rng)
     truth = patch.astype(np.float32) / np.float32(255)
     if kind == "white":
-        picture, chance = _white_noise(truth, rng), 0.3
+        picture, chance = _white_noise(truth, mix.weaker, rng), 0.3
     elif kind == "camera":
         picture, chance = _through_a_camera(patch, rng), 0.7
     else:
@@ -65,12 +87,12 @@ def draw_finished(patch: NDArray[np.uint8], rng: np.random.Generator) -> Finishe
         picture = np.clip(picture, 0, 1)
     luma = np.ascontiguousarray(apply_matrix(picture, OPPONENT)[..., 0])
     planes = conditions(luma, metered(picture, truth), (100 - quality) / 100)
-    planes[..., :2] *= np.exp(np.float32(rng.normal(0, METERS_ERROR)))
+    planes[..., :2] *= np.exp(np.float32(rng.normal(0, mix.wrong)))
     return Finished(picture.astype(np.float32), truth, planes)
 
 
-def _white_noise(truth: Array, rng: np.random.Generator) -> Array:
-    sigma = STRONGEST * rng.random() ** 2
+def _white_noise(truth: Array, weaker: float, rng: np.random.Generator) -> Array:
+    sigma = STRONGEST * rng.random() ** weaker
     noise = rng.standard_normal(truth.shape, np.float32) * np.float32(sigma)
     if rng.random() < 0.3:  # more colour than luminance, or less, and coarser
         axes = apply_matrix(noise, OPPONENT)

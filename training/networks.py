@@ -18,6 +18,7 @@ WIDTHS = (32, 64, 128)
 BLOCKS = (2, 2, 2)  # residual blocks each way at 1/1, 1/2 and 1/4 of the input's resolution
 DEEPER = (4, 4, 8)  # 2.4 times the work; most of it where a step to the side is the farthest
 FARTHER = (2, 2, 8)  # 1.6 times the work, for what comes from far away: each block looks 16 px farther
+NARROWING = (40, 80, 96)  # channels at 1/4, 1/8 and 1/16, for networks that tell what a block is like
 LEAK = 0.1
 
 
@@ -192,14 +193,34 @@ class BlurNet(nn.Module):
     Input: B x 1 x H x W, of mean 0; H and W multiples of 16. Output: B x classes x 1 x 1.
     """
 
-    def __init__(self, classes: int, widths: Sizes = (40, 80, 96), blocks: int = 2) -> None:
+    def __init__(self, classes: int, widths: Sizes = NARROWING) -> None:
         super().__init__()
-        self.head = nn.Conv2d(16, widths[0], 3, padding=1)
-        levels: list[nn.Module] = [ResidualBlock(widths[0]) for _ in range(blocks)]
-        for fine, coarse in pairwise(widths):
-            levels += [nn.Conv2d(fine, coarse, 2, stride=2), *(ResidualBlock(coarse) for _ in range(blocks))]
-        self.body, self.tail = nn.Sequential(*levels), nn.Conv2d(widths[-1], classes, 1)
+        self.head, self.body, self.tail = _narrowing(1, classes, widths)
 
     def forward(self, blocks: Tensor) -> Tensor:
         deep = functional.leaky_relu(self.body(self.head(functional.pixel_unshuffle(blocks, 4))), LEAK)
         return functional.log_softmax(self.tail(deep.mean((2, 3), keepdim=True)), 1)
+
+
+class NoiseNet(nn.Module):
+    """Blocks of a finished picture to logarithms of how probable each level of noise is, for each cell of 16 px.
+
+    Input: B x planes x H x W; H and W multiples of 16. Output: B x (levels of luma, then of colour) x H / 16 x W / 16.
+    """
+
+    def __init__(self, planes: int, levels: int, widths: Sizes = NARROWING) -> None:
+        super().__init__()
+        self.head, self.body, self.tail = _narrowing(planes, 2 * levels, widths)
+
+    def forward(self, blocks: Tensor) -> Tensor:
+        deep = functional.leaky_relu(self.body(self.head(functional.pixel_unshuffle(blocks, 4))), LEAK)
+        luma, colour = self.tail(deep).chunk(2, 1)
+        return torch.cat([functional.log_softmax(luma, 1), functional.log_softmax(colour, 1)], 1)
+
+
+def _narrowing(planes: int, classes: int, widths: Sizes) -> tuple[nn.Conv2d, nn.Sequential, nn.Conv2d]:
+    """First convolution of 4 x 4 px folded into channels, two blocks at each of three resolutions, and the last."""
+    levels: list[nn.Module] = [ResidualBlock(widths[0]) for _ in range(2)]
+    for fine, coarse in pairwise(widths):
+        levels += [nn.Conv2d(fine, coarse, 2, stride=2), *(ResidualBlock(coarse) for _ in range(2))]
+    return nn.Conv2d(16 * planes, widths[0], 3, padding=1), nn.Sequential(*levels), nn.Conv2d(widths[-1], classes, 1)
