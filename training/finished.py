@@ -85,10 +85,16 @@ def draw_finished(patch: NDArray[np.uint8], rng: np.random.Generator, mix: Mix =
         picture = compress(picture, quality, rng)
     elif rng.random() < 0.5:
         picture = np.clip(picture, 0, 1)
-    luma = np.ascontiguousarray(apply_matrix(picture, OPPONENT)[..., 0])
-    planes = conditions(luma, metered(picture, truth), (100 - quality) / 100)
+    picture = picture.astype(np.float32)
+    planes = told(picture, truth, (100 - quality) / 100)
     planes[..., :2] *= np.exp(np.float32(rng.normal(0, mix.wrong)))
-    return Finished(picture.astype(np.float32), truth, planes)
+    return Finished(picture, truth, planes)
+
+
+def told(picture: Array, truth: Array, compression: float) -> Array:
+    """What is told of a picture (H x W x 3): the noise that the meter would find in it, and the compression."""
+    luma = np.ascontiguousarray(apply_matrix(picture, OPPONENT)[..., 0])
+    return conditions(luma, metered(picture, truth), compression)
 
 
 def _white_noise(truth: Array, weaker: float, rng: np.random.Generator) -> Array:

@@ -2,34 +2,59 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from crispgrain.core.meter.noise_net import CELL, LEVELS
 
-from .finished import Finished, Mix, draw_finished
+from .finished import FRESH_QUALITY, Finished, Mix, compress, draw_finished, told
 
 # Most pictures have little noise: more clean ones than for a network that is to take it off, and weaker noise.
 MIX = Mix(chance=(0.33, 0.37, 0.3), weaker=4, wrong=0)
-SHARPENED, SOFTENED, GREY = 0.25, 0.2, 0.15  # shares of crops
+SHARPENED, SOFTENED, GREY = 0.25, 0.2, 0.15  # shares of crops, before they get noise
+SMOOTHED, RESIZED, GRAINY = 0.1, 0.2, 0.1  # and after it
+SIZES = (0.7, 1.5)
+COARSEST = 1.2  # px, sigma of a grain
+STRONGEST_GRAIN = 16 / 255
 
 
 def draw_crop(patch: NDArray[np.uint8], rng: np.random.Generator) -> Finished:
-    """A degraded patch, which may have been sharpened, soft or grey before."""
+    """A degraded patch, with what people do to pictures before noise comes in and after it."""
     before, kind = np.ascontiguousarray(patch), rng.random()
     if kind < SHARPENED:
         soft, strength = cv2.GaussianBlur(before, (0, 0), rng.uniform(0.6, 2)), rng.uniform(0.2, 1.2)
         before = np.asarray(cv2.addWeighted(before, 1 + strength, soft, -strength, 0), np.uint8)
     elif kind < SHARPENED + SOFTENED:
         before = np.asarray(cv2.GaussianBlur(before, (0, 0), rng.uniform(0.3, 1.5)), np.uint8)
-    if rng.random() >= GREY:
-        return draw_finished(before, rng, MIX)
-    crop = draw_finished(np.round(_grey(before)).astype(np.uint8), rng, MIX)
-    conditions = crop.conditions * np.array([1, 0, 1], np.float32)
-    return replace(crop, picture=_grey(crop.picture), conditions=conditions)
+    grey = rng.random() < GREY
+    if grey:
+        before = np.round(_grey(before)).astype(np.uint8)
+    crop = draw_finished(before, rng, MIX)
+    picture, truth, kind = crop.picture, crop.truth, rng.random()
+    if kind < SMOOTHED:  # as cameras do
+        strength = rng.uniform(0.02, 0.15)
+        picture = np.asarray(cv2.bilateralFilter(picture, 5, strength, rng.uniform(0.7, 2)), np.float32)
+    elif kind < SMOOTHED + RESIZED:
+        size = (int(truth.shape[0] * rng.uniform(*SIZES)) // 8 * 8,) * 2
+        how = int(rng.choice([cv2.INTER_AREA, cv2.INTER_LINEAR, cv2.INTER_CUBIC]))
+        picture, truth = (np.clip(np.asarray(cv2.resize(p, size, interpolation=how)), 0, 1) for p in (picture, truth))
+    elif kind < SMOOTHED + RESIZED + GRAINY:
+        grain = rng.standard_normal(truth.shape[:2], np.float32)
+        grain = np.asarray(cv2.GaussianBlur(grain, (0, 0), rng.uniform(0.3, COARSEST)))
+        strength = STRONGEST_GRAIN * rng.random() ** 2 / grain.std()
+        picture = np.clip(picture + strength * grain[..., None], 0, 1).astype(np.float32)
+    elif not grey:
+        return crop
+    compression = float(crop.conditions[0, 0, 2])
+    if picture is not crop.picture:
+        compression = 0.0
+        if rng.random() < 0.6:
+            quality = int(rng.integers(*FRESH_QUALITY))
+            picture, compression = compress(picture, quality, rng), (100 - quality) / 100
+    if grey:
+        picture = _grey(picture)
+    return Finished(picture, truth, told(picture, truth, compression))
 
 
 def _grey(picture: NDArray) -> NDArray:

@@ -25,13 +25,15 @@ def test_levels_lie_around_the_noise_of_a_cell_and_keep_its_mean():
 def test_white_noise_drawn_is_of_the_level_told(monkeypatch):
     """The median of what is told, against the noise that was added, where nothing compressed or cut it off."""
     monkeypatch.setattr(noise_kinds, "MIX", Mix(chance=(1, 0, 0), weaker=4, wrong=0))
+    for later in ("SMOOTHED", "RESIZED", "GRAINY"):
+        monkeypatch.setattr(noise_kinds, later, 0)
     rng, ratios = np.random.default_rng(4), []
     while len(ratios) < 8:
         crop = noise_kinds.draw_crop(PATCH, rng)
-        colour = crop.picture - crop.truth
+        error = crop.picture - crop.truth
         if crop.conditions[0, 0, 2] > 0 or not 1 < 255 * crop.conditions[..., 0].mean() < 10:
             continue
-        ratios.append(float(crop.conditions[..., 0].mean() / (colour.mean(axis=-1).std() * 3**0.5)))
+        ratios.append(float(crop.conditions[..., 0].mean() / (error.mean(axis=-1).std() * 3**0.5)))
     assert np.median(ratios) == pytest.approx(1, rel=0.1)
 
 
@@ -39,7 +41,7 @@ def test_a_grey_picture_has_no_noise_of_colour(monkeypatch):
     monkeypatch.setattr(noise_kinds, "GREY", 1)
     crop = noise_kinds.draw_crop(PATCH, np.random.default_rng(5))
     assert np.ptp(crop.picture, axis=-1).max() == 0
-    assert crop.conditions[..., 1].max() == 0
+    assert crop.conditions[..., 1].max() < 1e-6
 
 
 def test_the_network_sees_weak_noise_as_well_as_strong():
