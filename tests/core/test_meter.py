@@ -12,9 +12,10 @@ from crispgrain.core.colour import icc
 from crispgrain.core.files import PictureSource, read_shot
 from crispgrain.core.meter import measure
 from crispgrain.core.meter.compression import LUMA, from_table
-from crispgrain.core.meter.noise import mosaic_noise, share_of_noise
+from crispgrain.core.meter.mosaic_noise import mosaic_noise
 from crispgrain.core.meter.noise_line import fit_line, smooth_variance
 from crispgrain.core.meter.patches import content, patches_of
+from crispgrain.core.meter.picture_noise import share_of_noise
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment
 from crispgrain.demo.roll import scene

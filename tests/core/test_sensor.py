@@ -12,7 +12,8 @@ from skimage import data
 from crispgrain.core.colour.spaces import srgb_decode
 from crispgrain.core.files.source import Facts, RawSource
 from crispgrain.core.meter import Reading
-from crispgrain.core.meter.noise import fit_line, mosaic_noise, with_shot_noise
+from crispgrain.core.meter.mosaic_noise import mosaic_noise
+from crispgrain.core.meter.noise_line import fit_line, with_shot_noise
 from crispgrain.core.meter.sensor import SensorNoise, at_iso, pooled, told
 from crispgrain.simulation import camera
 from crispgrain.simulation.dng import write_dng

@@ -14,7 +14,8 @@ from .blur import measure_blur
 from .compression import measure_compression
 from .exposure import measure_start
 from .flat import measure_flat
-from .noise import mosaic_noise, picture_noise
+from .mosaic_noise import mosaic_noise
+from .picture_noise import picture_noise
 from .pixels import measure_tones
 from .reading import Blur, Compression, Extent, History, Noise, Reading, Tones, reading_from_json
 

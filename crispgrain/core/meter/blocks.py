@@ -11,7 +11,7 @@ from crispgrain.restoration.demosaic import linear
 
 from ..colour.spaces import luminance
 from ..files.source import RawSource, Source
-from .noise import sample_rects
+from .noise_line import sample_rects
 
 BLOCK = 128  # px
 MOST_BLOCKS = 48

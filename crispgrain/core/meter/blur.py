@@ -16,7 +16,7 @@ from ..files.source import RawSource, Source
 from ..networks.runtime import NetworkUnavailableError
 from . import blur_net
 from .blocks import rough_luminance, sharpest_blocks
-from .noise import sample_rects
+from .noise_line import sample_rects
 from .pixels import history
 from .reading import Blur, History, Noise
 from .spectrum import LEAST_BLOCKS, Fit, chance, extent, fit_kinds, fit_streaks, log_spectrum

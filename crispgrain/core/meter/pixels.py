@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from ..colour.spaces import luminance
 from ..files.source import RawSource, Source
-from .noise import sample_rects
+from .noise_line import sample_rects
 from .reading import History, Tones
 from .spectrum import BLOCK
 

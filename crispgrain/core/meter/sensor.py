@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 from scipy.optimize import nnls
 
 from ..files.source import RawSource, Source
-from .noise import fit_line, propagate
+from .mosaic_noise import propagate
+from .noise_line import fit_line
 from .reading import Noise, Reading
 
 LEAST_SHOTS = 3  # of fewer, one that is textured says as much as the others together

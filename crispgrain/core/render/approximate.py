@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 
 from ..files.reduce import noise_left, reduced
 from ..files.source import RawSource, Source
-from ..meter.noise import picture_noise
+from ..meter.picture_noise import picture_noise
 from ..meter.reading import Compression, Noise, Reading
 from ..model import Context, Model, Stage, Value
 from ..registry import find_model

@@ -18,8 +18,8 @@ from ..colour import icc
 from ..colour.spaces import luminance, srgb_encode
 from ..files.source import PictureSource, Source
 from ..meter.blur import softness_of_edges
-from ..meter.noise import picture_noise
 from ..meter.part import measure_part
+from ..meter.picture_noise import picture_noise
 from ..meter.reading import Reading
 from ..model import Stage
 from ..operation import Operation

@@ -11,7 +11,7 @@ from crispgrain.restoration import grain
 from ...colour.spaces import srgb_encode
 from ...files.source import Source
 from ...meter.blocks import rough_luminance
-from ...meter.noise import sample_rects
+from ...meter.noise_line import sample_rects
 from ...meter.reading import Reading
 from ...model import Context, Parameter, Product, Values
 
