@@ -38,6 +38,8 @@ class Mix:
 
     chance: tuple[float, float, float] = (0.45, 0.42, 0.13)  # of each of KINDS
     weaker: float = 2  # the larger, the more of white noise is weak
+    compressed: tuple[float, float, float] = (0.3, 0.7, 0.75)  # share of each; the last are clean, and to be left alone
+    quiet: float = 0  # share of a camera's at a quarter of the ISO
     wrong: float = 0.2  # of the noise told, as a logarithm: the meter is better, but who sets it by hand may not be
 
 
@@ -70,13 +72,13 @@ def draw_finished(patch: NDArray[np.uint8], rng: np.random.Generator, mix: Mix =
         patch = _vivid(patch, rng)
     truth = patch.astype(np.float32) / np.float32(255)
     if kind == "white":
-        picture, chance = _white_noise(truth, mix.weaker, rng), 0.3
+        picture = _white_noise(truth, mix.weaker, rng)
     elif kind == "camera":
-        picture, chance = _through_a_camera(patch, rng), 0.7
+        picture = _through_a_camera(patch, rng, 0.25 if rng.random() < mix.quiet else 1)
     else:
-        picture, chance = truth, 0.75  # the others are clean, and to be left alone
+        picture = truth
     quality = 100
-    if rng.random() < chance:
+    if rng.random() < mix.compressed[KINDS.index(kind)]:
         fresh = kind == "camera" and rng.random() < FRESH
         quality = int(rng.integers(*(FRESH_QUALITY if fresh else ANY_QUALITY)))
         if rng.random() < 0.15:  # edited and saved again, with the block grid elsewhere
@@ -116,10 +118,11 @@ def _vivid(patch: NDArray[np.uint8], rng: np.random.Generator) -> NDArray[np.uin
     return np.clip(grey + rng.uniform(*STRONGER) * (patch - grey), 0, 255).astype(np.uint8)
 
 
-def _through_a_camera(patch: NDArray[np.uint8], rng: np.random.Generator) -> Array:
+def _through_a_camera(patch: NDArray[np.uint8], rng: np.random.Generator, light: float) -> Array:
     """Noise at the sensor, then all a camera does to it."""
     camera = Processing.draw(rng)
     a, b = draw_noise(rng)
+    a, b = a * light, b * light**2
     mosaic = add_noise(mosaic_of(camera.to_sensor(LINEAR[patch]), BAYER["RGGB"]), a, b, rng)
     sensor = demosaic(mosaic, camera.gains, rng)
     picture = camera.to_picture(sensor)

@@ -6,14 +6,16 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from crispgrain.core.colour.spaces import OPPONENT, apply_matrix
 from crispgrain.core.meter.noise_net import CELL, LEVELS
 
 from .finished import FRESH_QUALITY, Finished, Mix, compress, draw_finished, told
 
 # Most pictures have little noise: more clean ones than for a network that is to take it off, and weaker noise.
-MIX = Mix(chance=(0.33, 0.37, 0.3), weaker=4, wrong=0)
+MIX = Mix(chance=(0.28, 0.44, 0.28), weaker=4, compressed=(0.3, 0.45, 0.55), quiet=0.5, wrong=0)
 SHARPENED, SOFTENED, GREY = 0.25, 0.2, 0.15  # shares of crops, before they get noise
-SMOOTHED, RESIZED, GRAINY = 0.1, 0.2, 0.1  # and after it
+SMOOTHED, RESIZED, GRAINY, COLOUR_OFF = 0.1, 0.15, 0.15, 0.15  # and after it
+COMPRESSED = 0.5  # of those, once more
 SIZES = (0.7, 1.5)
 COARSEST = 1.2  # px, sigma of a grain
 STRONGEST_GRAIN = 16 / 255
@@ -44,12 +46,16 @@ def draw_crop(patch: NDArray[np.uint8], rng: np.random.Generator) -> Finished:
         grain = np.asarray(cv2.GaussianBlur(grain, (0, 0), rng.uniform(0.3, COARSEST)))
         strength = STRONGEST_GRAIN * rng.random() ** 2 / grain.std()
         picture = np.clip(picture + strength * grain[..., None], 0, 1).astype(np.float32)
+    elif kind < SMOOTHED + RESIZED + GRAINY + COLOUR_OFF:  # nearly all of its noise, as programs do
+        axes, clean = apply_matrix(picture, OPPONENT), apply_matrix(truth, OPPONENT)
+        axes[..., 1:] += np.float32(rng.uniform(0.7, 1)) * (clean - axes)[..., 1:]
+        picture = np.clip(apply_matrix(axes, OPPONENT.T), 0, 1)
     elif not grey:
         return crop
     compression = float(crop.conditions[0, 0, 2])
     if picture is not crop.picture:
         compression = 0.0
-        if rng.random() < 0.6:
+        if rng.random() < COMPRESSED:
             quality = int(rng.integers(*FRESH_QUALITY))
             picture, compression = compress(picture, quality, rng), (100 - quality) / 100
     if grey:

@@ -25,7 +25,7 @@ def test_levels_lie_around_the_noise_of_a_cell_and_keep_its_mean():
 def test_white_noise_drawn_is_of_the_level_told(monkeypatch):
     """The median of what is told, against the noise that was added, where nothing compressed or cut it off."""
     monkeypatch.setattr(noise_kinds, "MIX", Mix(chance=(1, 0, 0), weaker=4, wrong=0))
-    for later in ("SMOOTHED", "RESIZED", "GRAINY"):
+    for later in ("SMOOTHED", "RESIZED", "GRAINY", "COLOUR_OFF"):
         monkeypatch.setattr(noise_kinds, later, 0)
     rng, ratios = np.random.default_rng(4), []
     while len(ratios) < 8:
@@ -47,12 +47,14 @@ def test_a_grey_picture_has_no_noise_of_colour(monkeypatch):
 def test_the_network_sees_weak_noise_as_well_as_strong():
     """Half a step or fifty: both fill the input's range, and neither the tone nor a slope is mistaken for it."""
     rng = np.random.default_rng(6)
-    flat = np.full((1, 64, 64, 3), 0.5, np.float32)
+    flat = np.full((1, 64, 64, 3), 0.5, np.float32)  # between two steps of 8 bits
     weak, strong = (as_input(flat + rng.normal(0, s / 255, flat.shape).astype(np.float32), 0.2) for s in (0.5, 50))
     assert weak.shape == (1, PLANES, 64, 64)
     assert weak[0, 0].std() > 0.15
     assert strong[0, 0].std() < 12 * weak[0, 0].std()  # a hundred times as strong
-    ramp = flat * np.linspace(0.2, 1, 64, dtype=np.float32)[:, None]
+    ramp = flat * 0 + (50 + 2 * np.arange(64, dtype=np.float32)[:, None]) / 255
     assert np.abs(as_input(ramp, 0.2)[0, :3, 1:-1, 1:-1]).max() < 1e-3
-    assert as_input(flat, 0.2)[0, 3].mean() == pytest.approx(0, abs=1e-6)
+    between = flat + np.float32(0.4 / 255) * rng.choice([-1, 1], flat.shape).astype(np.float32)
+    assert np.abs(as_input(between + np.float32(0.5 / 255), 0.2)[0, :3]).max() < 1e-3
+    assert as_input(flat, 0.2)[0, 3].mean() == pytest.approx(0, abs=0.6 / 255)
     assert as_input(flat, 0.2)[0, 4].mean() == pytest.approx(0.2)

@@ -33,11 +33,6 @@ def luma_table(quality: int) -> NDArray[np.int64]:
     return np.clip((LUMA * scale + 50) // 100, 1, 255)
 
 
-def finest_step(quality: float) -> float:
-    """What a quality of 1 to 100 rounds the finest frequencies to, in 8-bit units: mean of its table's finer half."""
-    return float(luma_table(max(round(quality), 1))[LOW >= EDGE - 1].mean())
-
-
 def measure_compression(source: Source) -> Compression:
     """JPEG quality of a shot, if it was ever saved as JPEG and the traces are still there."""
     if isinstance(source, RawSource):

@@ -26,14 +26,18 @@ CELL = 16  # px; it tells the noise of each such square of a block
 # Sigma in 8-bit units, twice as strong every other level; the first is all that is less.
 LEVELS = tuple(0.25 * 2 ** (k / 2) for k in range(17))
 PLANES = 5
+WIDTH = 0.08  # of encoded white; cells whose tones differ by less tell of each other's noise
+LESS = 0.3  # share of them that may have less; set on photographs kept apart from its training
 
 
 def as_input(blocks: Array, compression: float | Array) -> Array:
     """Encoded pixels (n x H x W x 3) as the network wants them, n x PLANES x H x W.
 
     What each axis has beyond its surroundings of 3 x 3 px, its range narrowed so that noise of half a step is seen as
-    well as noise of fifty; the tone; and how strongly the picture was compressed, 0 to 1.
+    well as noise of fifty; the tone; and how strongly the picture was compressed, 0 to 1. All are rounded to 8 bits:
+    it is not to learn noise from what lies between the steps of clean pictures.
     """
+    blocks = np.round(255 * np.clip(blocks, 0, 1)) / np.float32(255)
     planes = np.empty((len(blocks), PLANES, *blocks.shape[1:3]), np.float32)
     for own, block in zip(planes, apply_matrix(blocks, OPPONENT), strict=True):
         beyond = block - cv2.blur(block, (3, 3))
@@ -64,3 +68,26 @@ def log_probabilities(blocks: Array, compression: float) -> NDArray[np.float64]:
     """
     told = runtime.run(NAME, {"blocks": as_input(blocks, compression)}).astype(np.float64)
     return told.reshape(len(blocks), 2, len(LEVELS), *told.shape[2:])
+
+
+def sigma_at(each: NDArray[np.float64], tones: NDArray, at: NDArray) -> NDArray[np.float64]:
+    """Sigma of luma and colour (2 x n, 8-bit units) at n tones, from cells of similar tones.
+
+    Noise is as strong in all of those, and what misleads the network, texture, comes on top: the cells with less of it
+    decide.
+
+    Parameters
+    ----------
+    each : 2 x levels x cells
+        As :func:`log_probabilities` gives them.
+    tones : cells
+        Mean encoded luma of each, 0..1.
+    """
+    weights = np.exp(-0.5 * np.square((tones - at[:, None]) / WIDTH)) + 1e-9  # of the nearest, if none is similar
+    means = np.exp2(np.einsum("l,alc->ac", np.log2(LEVELS), np.exp(each)))
+    told = np.empty((2, len(at)))
+    for own, mean in zip(told, means, strict=True):
+        order = np.argsort(mean)
+        below = np.cumsum(weights[:, order], axis=1)
+        own[:] = mean[order][(below < LESS * below[:, -1:]).sum(axis=1)]
+    return np.sqrt(np.maximum(np.square(told) - LEVELS[0] ** 2, 0))
