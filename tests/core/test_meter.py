@@ -51,7 +51,7 @@ def test_noise_of_textured_photographs_within_10_percent(tmp_path, name, sigma):
 @pytest.mark.slow
 @pytest.mark.parametrize(("name", "own"), [("astronaut", 0), ("coffee", 0), ("hubble_deep_field", 3.4)])
 def test_noise_of_small_busy_pictures_is_not_overrated(tmp_path, name, own):
-    """Top left corners of photographs shipped with scikit-image: hair, a table's grain, stars and noise of their own."""
+    """Top left corners of photographs shipped with scikit-image: hair, a table's grain, noisy stars."""
     crop = getattr(data, name)()[:256, :256] / 255
     noise = measure(as_source(crop + np.random.default_rng(3).normal(0, 5 / 255, crop.shape), tmp_path)).noise
     assert 4.7 < noise.luminance < 1.3 * np.hypot(5, own)

@@ -20,9 +20,13 @@ from .patches import content, patches_of
 from .reading import Noise
 
 BLOCKS = 36  # that a network looks at
-# The weakest tenth of patches, as a share of their mean: with so much they may be, and are, as alike as of noise.
-# Set on photographs kept apart from the network's training.
-ALIKE = (0.3, 0.4)
+# The weakest tenth of patches, as a share of their mean, in luma and colour: up to the first number they are not as
+# alike as of noise, from the second on they are. Set on photographs kept apart from the network's training.
+UNLIKE, ALIKE = np.array([0.3, 0.2]), np.array([0.4, 0.3])
+# Low frequencies of colour in patches beside its high ones. Of white noise they are 0.6 to 1.6 as strong, of what a
+# camera processed 6.5 and more (measured on simulated files). White noise has as much luma as colour, but weak one
+# lies under grain, too.
+WHITE, LEAST_WHITE, LUMA_OF_WHITE = 3.0, 2.0, 1.25
 
 
 class ByTone(NamedTuple):
@@ -30,27 +34,20 @@ class ByTone(NamedTuple):
 
     levels: NDArray[np.float64]
     sigma: NDArray[np.float64]  # of luma and colour (n x 2), 8-bit units
-    alike: NDArray[np.float64]  # strength in luma of the weakest tenth, as a share of the mean
-    share: NDArray[np.float64]  # how many there are
+    alike: NDArray[np.float64]  # strength of the weakest tenth, as a share of the mean (n x 2)
+    coarse: NDArray[np.float64]  # strength of the low frequencies of colour beside its high ones
+    share: NDArray[np.float64]  # how many patches there are
 
 
 def picture_noise(source: PictureSource, quality: float | None = None) -> Noise:
-    """Noise of a finished picture along luma and colour, by tone; ``quality`` if it was compressed as JPEG.
-
-    JPEG leaves noise here and takes it there, so what is left is for a network to say. Elsewhere colour is measured: of
-    texture it has hardly any. Luma is what the network says, but no less than colour, nor than patches say where they
-    are as alike as noise makes them; and never more than they say, which measure the smoothest places.
-    """
+    """Noise of a finished picture along luma and colour, by tone; ``quality`` if it was compressed as JPEG."""
     found = in_patches(source)
     if found is None:
         return Noise()
     sigma, told = found.sigma, _told(source, quality, found.levels)
     if quality is None:
-        luma, colour = sigma.T
-        even = np.clip((found.alike - ALIKE[0]) / (ALIKE[1] - ALIKE[0]), 0, 1) ** 0.5
-        least = np.maximum(colour, even * luma)
-        sigma = np.stack([np.minimum(luma, least if told is None else np.maximum(told[:, 0], least)), colour], axis=1)
-    elif told is not None:
+        sigma = _uncompressed(found, np.zeros_like(sigma) if told is None else told)
+    elif told is not None:  # JPEG leaves noise here and takes it there: patches say little
         sigma = told
     confidence = min(1.0, float(found.share.sum()) / 20_000)
     overall = np.sqrt(np.average(np.square(sigma), axis=0, weights=found.share))
@@ -58,6 +55,20 @@ def picture_noise(source: PictureSource, quality: float | None = None) -> Noise:
         float(overall[0]), float(overall[1]), tuple(found.levels.tolist()),
         tuple(sigma[:, 0].tolist()), tuple(sigma[:, 1].tolist()), confidence=confidence,
     )  # fmt: skip
+
+
+def _uncompressed(found: ByTone, told: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Sigma (n x 2) of what was never compressed: what the network tells, where patches do not say it better.
+
+    They measure the smoothest places, so noise is never more; where they are as alike as noise makes them, it is as
+    much. Luma has at least as much as colour, and hardly more where that is white.
+    """
+    even = np.clip((found.alike - UNLIKE) / (ALIKE - UNLIKE), 0, 1)
+    variance, most = np.minimum(np.square(told), np.square(found.sigma)), np.square(found.sigma)
+    luma, colour = np.sqrt(variance + even * (most - variance)).T
+    luma = np.minimum(np.maximum(luma, colour), found.sigma[:, 0])
+    white = (found.coarse < WHITE) & (colour > LEAST_WHITE)
+    return np.stack([np.where(white, np.minimum(luma, LUMA_OF_WHITE * colour), luma), colour], axis=1)
 
 
 def in_patches(source: PictureSource) -> ByTone | None:
@@ -78,16 +89,21 @@ def in_patches(source: PictureSource) -> ByTone | None:
     if not bins:
         return None
     contents = [content(np.concatenate(patches)) for patches in (luma, first, second)]
-    variances, levels, alike = np.empty((len(bins), 3)), np.empty(len(bins)), np.empty(len(bins))
+    variances, weakest, low = np.empty((3, len(bins), 3))
+    levels = np.empty(len(bins))
     for n, part in enumerate(bins):
         for axis, patches in enumerate(contents):
             variances[n, axis], chosen = smooth_variance(patches.of(part))
+            smooth = patches.of(part).of(chosen)
+            weakest[n, axis], low[n, axis] = np.quantile(smooth.high, 0.1), smooth.low.mean()
             if not axis:
-                smooth = patches.of(part).of(chosen)
                 levels[n] = smooth.mean.mean() / 3**0.5
-                alike[n] = np.quantile(smooth.high, 0.1) / max(variances[n, axis], 1e-12)
-    sigma = 255 * np.sqrt(np.stack([variances[:, 0], variances[:, 1:].mean(axis=1)], axis=1))
-    return ByTone(levels, sigma, alike, np.array([len(part) for part in bins], float))
+    # The two axes of colour are one.
+    variance, weak = (np.stack([v[:, 0], v[:, 1:].mean(axis=1)], axis=1) for v in (variances, weakest))
+    some = np.maximum(variance, 1e-12)
+    coarse = low[:, 1:].mean(axis=1) / some[:, 1]
+    share = np.array([len(part) for part in bins], float)
+    return ByTone(levels, 255 * np.sqrt(variance), weak / some, coarse, share)
 
 
 def _told(source: PictureSource, quality: float | None, levels: NDArray[np.float64]) -> NDArray[np.float64] | None:
