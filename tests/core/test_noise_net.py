@@ -9,7 +9,7 @@ from skimage import data
 from crispgrain.core.colour import icc
 from crispgrain.core.files import PictureSource, read_shot
 from crispgrain.core.meter import noise_net
-from crispgrain.core.meter.picture_noise import in_patches, picture_noise
+from crispgrain.core.meter.picture_noise import ByTone, in_patches, picture_noise, uncompressed
 from crispgrain.core.networks.runtime import NetworkUnavailableError
 
 LEVELS = np.array(noise_net.LEVELS)
@@ -77,6 +77,22 @@ def test_without_compression_patches_measure_colour(sigma, tmp_path):
     assert noise.colour_at == pytest.approx(in_patches(source).sigma[:, 1])
     assert noise.colour == pytest.approx(sigma, rel=0.05)
     assert noise.luminance == pytest.approx(sigma, rel=0.15)
+
+
+@pytest.mark.parametrize(
+    ("measured", "alike", "coarse", "told", "expected"),
+    [
+        ((8, 0.5), (0.1, 0.5), 9, (3, 0.2), (3, 0.5)),  # texture: the network's word; colour as measured
+        ((8, 0.5), (0.5, 0.5), 9, (3, 0.2), (8, 0.5)),  # as alike as noise
+        ((8, 0.5), (0.1, 0.1), 9, (12, 0.9), (8, 0.5)),  # never more than the smoothest places have
+        ((8, 4.0), (0.1, 0.5), 9, (3, 0.2), (4, 4.0)),  # luma has at least as much as colour
+        ((8, 4.0), (0.5, 0.5), 0.7, (3, 0.2), (5, 4.0)),  # and hardly more, if it is white
+        ((8, 1.0), (0.5, 0.5), 0.7, (3, 0.2), (8, 1.0)),  # but grain lies over weak noise
+    ],
+)  # fmt: skip
+def test_patches_and_network_are_weighed_where_nothing_was_compressed(measured, alike, coarse, told, expected):
+    found = ByTone(np.array([0.5]), np.array([measured]), np.array([alike]), np.array([coarse]), np.ones(1))
+    assert uncompressed(found, np.array([told], float))[0] == pytest.approx(expected)
 
 
 def test_without_the_network_patches_alone_tell(tmp_path, monkeypatch):

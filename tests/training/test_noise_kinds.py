@@ -44,6 +44,23 @@ def test_a_grey_picture_has_no_noise_of_colour(monkeypatch):
     assert crop.conditions[..., 1].max() < 1e-6
 
 
+def test_where_colour_noise_was_taken_off_that_of_luma_is_left(monkeypatch):
+    monkeypatch.setattr(noise_kinds, "MIX", Mix(chance=(1, 0, 0), weaker=0.2, compressed=(0, 0, 0), wrong=0))
+    for name, share in (
+        ("SMOOTHED", 0),
+        ("RESIZED", 0),
+        ("GRAINY", 0),
+        ("COLOUR_OFF", 1),
+        ("COMPRESSED", 0),
+        ("GREY", 0),
+    ):
+        monkeypatch.setattr(noise_kinds, name, share)
+    rng = np.random.default_rng(7)
+    luma, colour, _ = np.mean([noise_kinds.draw_crop(PATCH, rng).conditions.mean((0, 1)) for _ in range(6)], axis=0)
+    assert luma > 20 / 255
+    assert colour < 0.4 * luma
+
+
 def test_the_network_sees_weak_noise_as_well_as_strong():
     """Half a step or fifty: both fill the input's range, and neither the tone nor a slope is mistaken for it."""
     rng = np.random.default_rng(6)

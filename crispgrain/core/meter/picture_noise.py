@@ -46,7 +46,7 @@ def picture_noise(source: PictureSource, quality: float | None = None) -> Noise:
         return Noise()
     sigma, told = found.sigma, _told(source, quality, found.levels)
     if quality is None:
-        sigma = _uncompressed(found, np.zeros_like(sigma) if told is None else told)
+        sigma = uncompressed(found, np.zeros_like(sigma) if told is None else told)
     elif told is not None:  # JPEG leaves noise here and takes it there: patches say little
         sigma = told
     confidence = min(1.0, float(found.share.sum()) / 20_000)
@@ -57,7 +57,7 @@ def picture_noise(source: PictureSource, quality: float | None = None) -> Noise:
     )  # fmt: skip
 
 
-def _uncompressed(found: ByTone, told: NDArray[np.float64]) -> NDArray[np.float64]:
+def uncompressed(found: ByTone, told: NDArray[np.float64]) -> NDArray[np.float64]:
     """Sigma (n x 2) of what was never compressed: what the network tells, where patches do not say it better.
 
     They measure the smoothest places, so noise is never more; where they are as alike as noise makes them, it is as
