@@ -31,7 +31,7 @@ LESS = 0.3  # share of them that may have less; set on photographs kept apart fr
 
 
 def as_input(blocks: Array, compression: float | Array) -> Array:
-    """Encoded pixels (n x H x W x 3) as the network wants them, n x PLANES x H x W.
+    """Encoded pixels (n x H x W x 3, 0..1) as the network wants them, n x PLANES x H x W.
 
     What each axis has beyond its surroundings of 3 x 3 px, its range narrowed so that noise of half a step is seen as
     well as noise of fifty; the tone; and how strongly the picture was compressed, 0 to 1. All are rounded to 8 bits:
@@ -82,6 +82,8 @@ def sigma_at(each: NDArray[np.float64], tones: NDArray, at: NDArray) -> NDArray[
         As :func:`log_probabilities` gives them.
     tones : cells
         Mean encoded luma of each, 0..1.
+    at : n
+        Tones, in the same unit.
     """
     weights = np.exp(-0.5 * np.square((tones - at[:, None]) / WIDTH)) + 1e-9  # of the nearest, if none is similar
     means = np.exp2(np.einsum("l,alc->ac", np.log2(LEVELS), np.exp(each)))
