@@ -23,7 +23,8 @@ class NoiseBatches:
     """Draws batches of blocks, and which of the levels each cell's noise is at, in luma and colour."""
 
     def __init__(self, data: Path, apart: bool = False) -> None:
-        self.pool = Pool(photographs(data / "train", apart), draw_crop, FRESH)
+        seen = photographs(data / "train", apart) + photographs(data / "surfaces", apart)
+        self.pool = Pool(seen, draw_crop, FRESH)
 
     def __call__(self, rng: np.random.Generator) -> Batch:
         crops = [crop.part(BLOCK, rng) for crop in self.pool.drawn(BATCH, rng)]

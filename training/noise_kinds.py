@@ -13,7 +13,7 @@ from .finished import FRESH_QUALITY, Finished, Mix, compress, draw_finished, tol
 
 # Most pictures have little noise: more clean ones than for a network that is to take it off, and weaker noise.
 MIX = Mix(chance=(0.28, 0.44, 0.28), weaker=4, compressed=(0.3, 0.45, 0.55), quiet=0.5, wrong=0)
-SHARPENED, SOFTENED, GREY = 0.25, 0.2, 0.15  # shares of crops, before they get noise
+SHARPENED, SOFTENED, GREY = 0.25, 0.2, 0.25  # shares of crops, before they get noise
 SMOOTHED, RESIZED, GRAINY, COLOUR_OFF = 0.1, 0.15, 0.15, 0.15  # and after it
 COMPRESSED = 0.5  # of those, once more
 SIZES = (0.7, 1.5)

@@ -14,7 +14,7 @@ from PySide6.QtCore import QDirIterator, QFile, QIODevice, QResource
 from . import drawings
 
 PACKAGES = ("lomiri-wallpapers-16.04", "lomiri-wallpapers-20.04", "mate-backgrounds", "plasma-workspace-wallpapers",
-            "gcompris-qt-data")  # fmt: skip
+            "gcompris-qt-data", "supertuxkart-data")  # fmt: skip
 
 # Looked at one by one: photographs only, nothing drawn.
 PHOTOGRAPHS = tuple(
@@ -40,6 +40,28 @@ PHOTOGRAPHS = tuple(
 # are grainy or framed.
 COLLECTIONS = ("explore_monuments", "explore_world_animals", "explore_farm_animals", "erase")
 LEFT_OUT = ("greatPyramidOfGiza", "georgeWashingtonBirthplace", "castleClinton")
+
+# Photographs of surfaces that fill the frame: stone, earth, grass, bark. Looked at one by one; left out are painted ones
+# and those whose spectrum is nearly flat, which noise was laid over.
+SURFACES = tuple(
+    f"games/supertuxkart/data/textures/{name}"
+    for name in (
+        "HortonRockWall.jpg", "HortonRockWall2.jpg", "Paving_stones_2.jpg", "black_rockMountain.jpg", "blackrock.jpg",
+        "canyon.jpg", "castelwall.jpg", "city_rock.jpg", "city_ground.jpg", "cracked-earth-texture.jpg",
+        "dark-wall-wood.png", "dirt.jpg", "grass2.jpg", "hacienda_ground.jpg", "hd_beach_01_d.png",
+        "hd_palmTreeBark_a_Albedo.png", "hd_rock_01_d.png", "racetrack_grass.jpg", "rock.jpg", "rock1.jpg",
+        "rockMountain.jpg", "rock_mountain.jpg", "rockwall.jpg", "stk_generic_bedRock_a.png",
+        "stk_generic_brickRoad_a.png", "stk_generic_dirtGrassA.png", "stk_generic_gravalSnow_a.png",
+        "stk_generic_hexaBasaltRoad_a.png", "stk_generic_oldbricks_a.png", "stk_generic_plaster_a.png",
+        "stk_generic_plasticFabric_a.png", "stk_generic_rock_b.png", "stk_generic_sandRoad_a.png",
+        "stk_generic_wallRock_a.png", "stk_generic_wickerA.png", "stk_karstRock_a.png", "stk_plasticPanel_a.png",
+        "stk_wallpaperOld_a.png", "stklama_gravelSide_a.png", "stklama_road_a.png", "stktex_cliff_a.png",
+        "stktex_generic_chocolateChunk_a.png", "stktex_generic_concreteA.png", "stktex_generic_earth_a.png",
+        "stktex_generic_gravelA.png", "stktex_generic_rockA.png", "stktex_generic_roots_a.png",
+        "stktex_generic_stoneWallA.png", "stktex_generic_underwaterRock_a.png", "stktex_palmTreeBark_a.png",
+        "stktex_snowRock_a.png", "stktex_treeBark_a.png", "stktex_treeBark_b.png", "wood_planks1.jpg", "woodBridge.jpg",
+    )
+)  # fmt: skip
 
 # For tests and benchmarks only.
 RESERVED = (
@@ -69,7 +91,7 @@ def fetch(folder: Path) -> None:
     for archive in packages.glob("*.deb"):
         subprocess.run(["dpkg", "-x", str(archive), str(unpacked)], check=True)
     share = unpacked / "usr/share"
-    for names, group in ((PHOTOGRAPHS, "train"), (RESERVED, "reserved")):
+    for names, group in ((PHOTOGRAPHS, "train"), (SURFACES, "surfaces"), (RESERVED, "reserved")):
         (folder / group).mkdir(exist_ok=True)
         for path in (share / name for name in names):
             stem = path.stem if path.stem[0].isalpha() else path.parents[2].name
