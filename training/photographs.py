@@ -41,8 +41,8 @@ PHOTOGRAPHS = tuple(
 COLLECTIONS = ("explore_monuments", "explore_world_animals", "explore_farm_animals", "erase")
 LEFT_OUT = ("greatPyramidOfGiza", "georgeWashingtonBirthplace", "castleClinton")
 
-# Photographs of surfaces that fill the frame: stone, earth, grass, bark. Looked at one by one; left out are painted ones
-# and those whose spectrum is nearly flat, which noise was laid over.
+# Surfaces that fill the frame: stone, earth, grass, bark. Looked at one by one; left out are painted ones and those
+# whose spectrum is nearly flat, which noise was laid over.
 SURFACES = tuple(
     f"games/supertuxkart/data/textures/{name}"
     for name in (
