@@ -6,6 +6,7 @@ import json
 import time
 from collections.abc import Callable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -75,13 +76,21 @@ def alike(network: nn.Module, weights: Mapping[str, Tensor]) -> dict[str, Tensor
     return {name: taken(name, own) for name, own in network.named_parameters()}
 
 
+@contextmanager
+def _tiny_numbers_are_zero() -> Iterator[None]:
+    """Momentum of weights that have gone quiet may decay into numbers too small for the processor's fast path."""
+    torch.set_flush_denormal(True)
+    try:
+        yield
+    finally:
+        torch.set_flush_denormal(False)
+
+
 class Trainer:
     """A network in training, with everything needed to stop and go on."""
 
     def __init__(self, network: nn.Module, folder: Path, plan: Plan, seed: int = 0, loss: Loss = charbonnier) -> None:
         torch.manual_seed(seed)
-        # Momentum of weights that have gone quiet may decay into numbers too small for the processor's fast path.
-        torch.set_flush_denormal(True)
         self.network = network.to(memory_format=torch.channels_last)
         self.plan, self.folder, self.loss = plan, folder, loss
         self.optimisers = optimisers_for(network, plan.lr, plan.plain_lr, plan.decay)
@@ -124,16 +133,17 @@ class Trainer:
         losses: list[float] = []
         batches = _ahead(draw, rng)
         start, first_step, before = time.monotonic(), self.step, self.seconds
-        while not stop.exists():
-            if (self.step - first_step >= cool_down) if cool_down else (time.monotonic() - start > 60 * minutes):
-                break
-            fall = self.rate * (1 - (self.step - first_step) / cool_down if cool_down else 1.0)
-            losses.append(self._one(next(batches), min(1.0, (self.step + 1) / self.plan.warm_up) * fall))
-            self.seconds = before + time.monotonic() - start
-            if self.step % self.plan.log_every == 0:
-                self._log(float(np.mean(losses[-self.plan.log_every :])), bool(cool_down))
-            if self.step % self.plan.save_every == 0 and not cool_down:
-                self.save()
+        with _tiny_numbers_are_zero():
+            while not stop.exists():
+                if (self.step - first_step >= cool_down) if cool_down else (time.monotonic() - start > 60 * minutes):
+                    break
+                fall = self.rate * (1 - (self.step - first_step) / cool_down if cool_down else 1.0)
+                losses.append(self._one(next(batches), min(1.0, (self.step + 1) / self.plan.warm_up) * fall))
+                self.seconds = before + time.monotonic() - start
+                if self.step % self.plan.log_every == 0:
+                    self._log(float(np.mean(losses[-self.plan.log_every :])), bool(cool_down))
+                if self.step % self.plan.save_every == 0 and not cool_down:
+                    self.save()
         if cool_down:
             torch.save(self.average, self.folder / "weights.pt")
         else:

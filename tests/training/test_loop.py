@@ -57,6 +57,12 @@ def test_training_goes_on_where_it_stopped_and_cooling_leaves_the_checkpoint(tmp
     assert any(not torch.equal(v, saved["average"][k]) for k, v in cooled.items())
 
 
+def test_numbers_are_as_small_as_ever_after_training(tmp_path):
+    """While it trains, the processor takes the tiniest numbers for zero; what else runs in the process needs them."""
+    Trainer(MosaicNet((8, 8, 8)), tmp_path, Plan()).run(draw, minutes=0, threads=1, cool_down=1)
+    assert torch.tensor(1e-300, dtype=torch.float64) * 1e-20 > 0
+
+
 def test_a_further_fall_goes_on_from_the_weights_that_ship(tmp_path):
     inputs = {"mosaic": torch.rand(1, 1, 32, 32), "sigma": torch.rand(1, 1, 16, 16)}
     plan = Plan(log_every=1, save_every=1, warm_up=1)
