@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -14,7 +16,9 @@ from .finished import FRESH_QUALITY, Finished, Mix, compress, draw_finished, tol
 # Most pictures have little noise: more clean ones than for a network that is to take it off, and weaker noise.
 MIX = Mix(chance=(0.28, 0.44, 0.28), weaker=4, compressed=(0.3, 0.45, 0.55), quiet=0.5, wrong=0)
 SHARPENED, SOFTENED, GREY = 0.25, 0.2, 0.25  # shares of crops, before they get noise
-SMOOTHED, RESIZED, GRAINY, COLOUR_OFF = 0.1, 0.15, 0.15, 0.15  # and after it
+SMOOTHED, RESIZED, GRAINY, COLOUR_OFF = 0.1, 0.15, 0.3, 0.15  # and after it
+# Developers take colour noise off and leave luma: half of the grain lies on what is clean otherwise.
+UNDER_GRAIN = replace(MIX, chance=(0.15, 0.35, 0.5), compressed=(0.1, 0.2, 0.1))
 COMPRESSED = 0.5  # of those, once more
 SIZES = (0.7, 1.5)
 COARSEST = 1.2  # px, sigma of a grain
@@ -32,8 +36,10 @@ def draw_crop(patch: NDArray[np.uint8], rng: np.random.Generator) -> Finished:
     grey = rng.random() < GREY
     if grey:
         before = np.round(_grey(before)).astype(np.uint8)
-    crop = draw_finished(before, rng, MIX)
-    picture, truth, kind = crop.picture, crop.truth, rng.random()
+    kind = rng.random()
+    grainy = SMOOTHED + RESIZED <= kind < SMOOTHED + RESIZED + GRAINY
+    crop = draw_finished(before, rng, UNDER_GRAIN if grainy else MIX)
+    picture, truth = crop.picture, crop.truth
     if kind < SMOOTHED:  # as cameras do
         strength = rng.uniform(0.02, 0.15)
         picture = np.asarray(cv2.bilateralFilter(picture, 5, strength, rng.uniform(0.7, 2)), np.float32)
@@ -41,7 +47,7 @@ def draw_crop(patch: NDArray[np.uint8], rng: np.random.Generator) -> Finished:
         size = (int(truth.shape[0] * rng.uniform(*SIZES)) // 8 * 8,) * 2
         how = int(rng.choice([cv2.INTER_AREA, cv2.INTER_LINEAR, cv2.INTER_CUBIC]))
         picture, truth = (np.clip(np.asarray(cv2.resize(p, size, interpolation=how)), 0, 1) for p in (picture, truth))
-    elif kind < SMOOTHED + RESIZED + GRAINY:
+    elif grainy:
         grain = rng.standard_normal(truth.shape[:2], np.float32)
         grain = np.asarray(cv2.GaussianBlur(grain, (0, 0), rng.uniform(0.3, COARSEST)))
         strength = STRONGEST_GRAIN * rng.random() ** 2 / grain.std()
