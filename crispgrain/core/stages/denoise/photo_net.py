@@ -66,7 +66,7 @@ def denoised(pixels: Array, values: Values, context: Context, refined: Refinemen
     cleaned = network(opponent, planes, context.place, str(values["effort"]))
     if refined is not None:
         cleaned = refined(opponent, cleaned, planes)
-    if not context.reading.white:
+    if context.reading.jpeg.quality is not None and not context.reading.white:
         noisy, result = (apply_matrix(axes, OPPONENT.T) for axes in (opponent, cleaned))
         cleaned = apply_matrix(shadow_clipping.without_bias(noisy, result), OPPONENT)
     blend = np.minimum(np.array([luminance, colour, colour], np.float32), 1)
