@@ -69,6 +69,16 @@ def test_grain_without_colour_is_noise_though_texture_has_none_either(name, tmp_
     assert high / 1.5 < noise.luminance < 1.5 * high
 
 
+@pytest.mark.parametrize("name", ["grass", "gravel"])
+def test_weak_noise_is_read_though_grass_or_stones_fill_the_frame(name, tmp_path):
+    """Of colour as of luma, so that it is white. Patches have 8 to 19 steps of luma."""
+    noisy = getattr(data, name)()[..., None] / 255 + np.random.default_rng(1).normal(0, 2 / 255, (512, 512, 3))
+    source = picture(noisy, tmp_path)
+    noise = picture_noise(source)
+    assert noise.colour == pytest.approx(2, rel=0.1)
+    assert noise.luminance < 2.7 and in_patches(source).sigma[:, 0].min() > 5
+
+
 @pytest.mark.parametrize("sigma", [6, 15])
 def test_without_compression_patches_measure_colour(sigma, tmp_path):
     noisy = data.astronaut() / 255 + np.random.default_rng(2).normal(0, sigma / 255, (512, 512, 3))
@@ -83,11 +93,13 @@ def test_without_compression_patches_measure_colour(sigma, tmp_path):
     ("measured", "alike", "coarse", "told", "expected"),
     [
         ((8, 0.5), (0.1, 0.5), 9, (3, 0.2), (3, 0.5)),  # texture: the network's word; colour as measured
-        ((8, 0.5), (0.5, 0.5), 9, (3, 0.2), (8, 0.5)),  # as alike as noise
+        ((8, 0.5), (0.5, 0.5), 9, (4, 0.2), (8, 0.5)),  # as alike as noise
+        ((8, 0.5), (0.5, 0.5), 9, (1.2, 0.2), (1.2, 0.5)),  # but the network knows it for texture
         ((8, 0.5), (0.1, 0.1), 9, (12, 0.9), (8, 0.5)),  # never more than the smoothest places have
         ((8, 4.0), (0.1, 0.5), 9, (3, 0.2), (4, 4.0)),  # luma has at least as much as colour
-        ((8, 4.0), (0.5, 0.5), 0.7, (3, 0.2), (5, 4.0)),  # and hardly more, if it is white
-        ((8, 1.0), (0.5, 0.5), 0.7, (3, 0.2), (8, 1.0)),  # but grain lies over weak noise
+        ((8, 4.0), (0.5, 0.5), 0.7, (7, 0.2), (5, 4.0)),  # and hardly more, if it is white
+        ((8, 4.0), (0.5, 0.5), 0.7, (4.5, 0.2), (4.5, 4.0)),  # of which patches have nothing to say
+        ((8, 1.0), (0.5, 0.5), 0.7, (4, 0.2), (8, 1.0)),  # but grain lies over weak noise
     ],
 )  # fmt: skip
 def test_patches_and_network_are_weighed_where_nothing_was_compressed(measured, alike, coarse, told, expected):

@@ -23,6 +23,9 @@ BLOCKS = 36  # that a network looks at
 # The weakest tenth of patches, as a share of their mean, in luma and colour: up to the first number they are not as
 # alike as of noise, from the second on they are. Set on photographs kept apart from the network's training.
 UNLIKE, ALIKE = np.array([0.3, 0.2]), np.array([0.4, 0.3])
+# Stone and grass that fill the picture are as alike, too. Where the network tells less luma than the first share of
+# what patches have, it knows them for texture; from the second on patches are believed. Set on the same photographs.
+TEXTURE, NOISE = 0.15, 0.3
 # Low frequencies of colour in patches beside its high ones. Of white noise they are 0.6 to 1.6 as strong, of what a
 # camera processed 6.5 and more (measured on simulated files). White noise has as much luma as colour, but weak one
 # lies under grain, too.
@@ -46,7 +49,7 @@ def picture_noise(source: PictureSource, quality: float | None = None) -> Noise:
         return Noise()
     sigma, told = found.sigma, _told(source, quality, found.levels)
     if quality is None:
-        sigma = uncompressed(found, np.zeros_like(sigma) if told is None else told)
+        sigma = uncompressed(found, told)
     elif told is not None:  # JPEG leaves noise here and takes it there: patches say little
         sigma = told
     confidence = min(1.0, float(found.share.sum()) / 20_000)
@@ -57,17 +60,25 @@ def picture_noise(source: PictureSource, quality: float | None = None) -> Noise:
     )  # fmt: skip
 
 
-def uncompressed(found: ByTone, told: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Sigma (n x 2) of what was never compressed: what the network tells, where patches do not say it better.
+def uncompressed(found: ByTone, told: NDArray[np.float64] | None) -> NDArray[np.float64]:
+    """Sigma (n x 2) of what was never compressed: what the network tells, if any, where patches do not say it better.
 
-    They measure the smoothest places, so noise is never more; where they are as alike as noise makes them, it is as
-    much. Luma has at least as much as colour, and hardly more where that is white.
+    They measure the smoothest places, so noise is never more; where they are as alike as noise makes them, and the
+    network does not know better, it is as much. Luma has at least as much as colour, and hardly more where that is
+    white: there patches have nothing to say of it.
     """
     even = np.clip((found.alike - UNLIKE) / (ALIKE - UNLIKE), 0, 1)
-    variance, most = np.minimum(np.square(told), np.square(found.sigma)), np.square(found.sigma)
-    luma, colour = np.sqrt(variance + even * (most - variance)).T
-    luma = np.minimum(np.maximum(luma, colour), found.sigma[:, 0])
+    most = np.square(found.sigma)
+    if told is None:
+        told, known = np.zeros_like(most), np.ones(len(most))
+    else:
+        told = np.minimum(told, found.sigma)
+        known = np.clip((told[:, 0] / np.maximum(found.sigma[:, 0], 1e-6) - TEXTURE) / (NOISE - TEXTURE), 0, 1)
+    colour = np.sqrt(told[:, 1] ** 2 + even[:, 1] * (most[:, 1] - told[:, 1] ** 2))
     white = (found.coarse < WHITE) & (colour > LEAST_WHITE)
+    believed = np.where(white, 0, even[:, 0] * known)
+    luma = np.sqrt(told[:, 0] ** 2 + believed * (most[:, 0] - told[:, 0] ** 2))
+    luma = np.minimum(np.maximum(luma, colour), found.sigma[:, 0])
     return np.stack([np.where(white, np.minimum(luma, LUMA_OF_WHITE * colour), luma), colour], axis=1)
 
 
