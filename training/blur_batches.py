@@ -14,7 +14,7 @@ from crispgrain.core.meter.blur_net import CLASSES, as_input
 
 from .blur_kinds import RIM, draw_block
 from .loop import Batch
-from .photographs import PatchSampler
+from .photographs import PatchSampler, stored
 
 BATCH = 24
 APART = 5  # every so manieth photograph is kept apart, to decide by
@@ -22,7 +22,7 @@ APART = 5  # every so manieth photograph is kept apart, to decide by
 
 def photographs(folder: Path, apart: bool = False) -> list[NDArray[np.uint8]]:
     """The photographs and drawings to learn from, or those kept apart (uint8, H x W x 3)."""
-    files = sorted(folder.glob("*.npy"))
+    files = stored(folder)
     stems = sorted({f.stem.rsplit("-", 1)[0] for f in files})
     kept = set(stems[::APART])
     return [np.load(f, mmap_mode="r") for f in files if (f.stem.rsplit("-", 1)[0] in kept) == apart]

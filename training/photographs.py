@@ -41,8 +41,8 @@ PHOTOGRAPHS = tuple(
 COLLECTIONS = ("explore_monuments", "explore_world_animals", "explore_farm_animals", "erase")
 LEFT_OUT = ("greatPyramidOfGiza", "georgeWashingtonBirthplace", "castleClinton")
 
-# Surfaces that fill the frame: stone, earth, grass, bark. Looked at one by one; left out are painted ones and those
-# whose spectrum is nearly flat, which noise was laid over.
+# Surfaces that fill the frame: stone, earth, grass, bark. The middle of each was looked at; left out are plainly
+# painted ones and those whose spectrum is nearly flat, as if noise had been laid over them.
 SURFACES = tuple(
     f"games/supertuxkart/data/textures/{name}"
     for name in (
@@ -129,12 +129,23 @@ def _store(data: bytes, stem: str, folder: Path) -> None:
         np.save(folder / f"{stem}-{scale}.npy", small)
 
 
-def load(folder: Path) -> list[NDArray[np.uint8]]:
-    """The stored photographs (uint8, H x W x 3, sRGB) in name order."""
+def stored(folder: Path) -> list[Path]:
+    """The files of stored photographs in name order.
+
+    Raises
+    ------
+    FileNotFoundError
+        Without any.
+    """
     files = sorted(folder.glob("*.npy"))
     if not files:
         raise FileNotFoundError(f"no photographs in {folder}; run: ./run train data")
-    return [np.load(f, mmap_mode="r") for f in files]
+    return files
+
+
+def load(folder: Path) -> list[NDArray[np.uint8]]:
+    """The stored photographs (uint8, H x W x 3, sRGB) in name order."""
+    return [np.load(f, mmap_mode="r") for f in stored(folder)]
 
 
 def detail(patch: NDArray[np.uint8]) -> float:

@@ -22,9 +22,9 @@ from crispgrain.arrays import Array
 SPREAD = 4  # px; sigma of the Gaussian that local means are taken with
 REACH = 4 * SPREAD  # px; what it needs of the denoised picture
 AROUND = 32  # px; so far around, one value below black says that noise was not cut off
-# Lift by mean of the channel, both in standard deviations of the noise taken off: least squares on what the photo net
-# leaves of training photographs, developed from a simulated camera and compressed. Of those not compressed it leaves
-# next to none (0.1 at most).
+# Lift by mean of the channel, both in standard deviations of the noise taken off: rounded from least squares, in bins,
+# on what the photo net leaves of training photographs developed from a simulated camera and compressed. Of those not
+# compressed it leaves next to none (0.1 at most).
 MEANS = (0.0, 0.5, 1.0, 1.5, 2.0, 2.5)
 LIFTS = (0.0, 0.13, 0.3, 0.26, 0.12, 0.0)
 WEAKEST = 0.3 / 255  # noise that matters

@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 
 from training import drawings
-from training.photographs import PatchSampler, _store, detail, pick
+from training.photographs import PatchSampler, _store, detail, pick, stored
 
 
 @pytest.fixture(autouse=True)
@@ -69,3 +69,8 @@ def test_photographs_are_stored_shrunk_as_far_as_they_are_large_enough(tmp_path)
     assert np.abs(np.load(tmp_path / "wall-2.npy") - means).max() <= 1
     with pytest.raises(ValueError, match="wall"):
         _store(b"no picture", "wall", tmp_path)
+
+
+def test_photographs_that_were_not_fetched_are_missed_and_not_left_out_in_silence(tmp_path):
+    with pytest.raises(FileNotFoundError, match="train data"):
+        stored(tmp_path)

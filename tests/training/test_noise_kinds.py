@@ -61,6 +61,17 @@ def test_where_colour_noise_was_taken_off_that_of_luma_is_left(monkeypatch):
     assert colour < 0.4 * luma
 
 
+def test_grain_lies_in_luma_alone_on_what_has_a_mix_of_its_own(monkeypatch):
+    monkeypatch.setattr(noise_kinds, "MIX", Mix(chance=(1, 0, 0), weaker=0.2, wrong=0))  # strong white noise
+    monkeypatch.setattr(noise_kinds, "UNDER_GRAIN", Mix(chance=(0, 0, 1), compressed=(0, 0, 0), wrong=0))
+    for name, share in (("SMOOTHED", 0), ("RESIZED", 0), ("GRAINY", 1), ("COMPRESSED", 0), ("GREY", 0)):
+        monkeypatch.setattr(noise_kinds, name, share)
+    rng = np.random.default_rng(8)
+    luma, colour, _ = np.mean([noise_kinds.draw_crop(PATCH, rng).conditions.mean((0, 1)) for _ in range(12)], axis=0)
+    assert luma > 1 / 255
+    assert colour < 0.2 * luma  # where a channel is at its end
+
+
 def test_the_network_sees_weak_noise_as_well_as_strong():
     """Half a step or fifty: both fill the input's range, and neither the tone nor a slope is mistaken for it."""
     rng = np.random.default_rng(6)
