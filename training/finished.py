@@ -28,7 +28,6 @@ STRONGER = (1.3, 3.0)
 PLACES = 3  # in a crop that are looked at
 ANY_QUALITY = (10, 96)
 # Cameras compress little (common practice, no source); what was saved again later may have any quality.
-FRESH = 0.6  # share of a camera's compressed pictures of a quality as cameras write it
 FRESH_QUALITY = (65, 99)
 
 
@@ -39,6 +38,7 @@ class Mix:
     chance: tuple[float, float, float] = (0.45, 0.42, 0.13)  # of each of KINDS
     weaker: float = 2  # the larger, the more of white noise is weak
     compressed: tuple[float, float, float] = (0.3, 0.7, 0.75)  # share of each; the last are clean, and to be left alone
+    fresh: tuple[float, float, float] = (0, 0.6, 0)  # share of each's compressed of a quality as cameras write it
     quiet: float = 0  # share of a camera's at a quarter of the ISO
     wrong: float = 0.2  # of the noise told, as a logarithm: the meter is better, but who sets it by hand may not be
 
@@ -78,8 +78,9 @@ def draw_finished(patch: NDArray[np.uint8], rng: np.random.Generator, mix: Mix =
     else:
         picture = truth
     quality = 100
-    if rng.random() < mix.compressed[KINDS.index(kind)]:
-        fresh = kind == "camera" and rng.random() < FRESH
+    index = KINDS.index(kind)
+    if rng.random() < mix.compressed[index]:
+        fresh = rng.random() < mix.fresh[index]
         quality = int(rng.integers(*(FRESH_QUALITY if fresh else ANY_QUALITY)))
         if rng.random() < 0.15:  # edited and saved again, with the block grid elsewhere
             picture = compress(np.roll(picture, (3, 5), (0, 1)), int(rng.integers(40, 96)), rng)
