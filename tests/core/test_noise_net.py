@@ -35,6 +35,14 @@ def test_cells_with_less_decide_but_not_the_one_with_least():
     assert noise_net.sigma_at(each, np.full(10, 0.5), np.array([0.5])) == pytest.approx(4, rel=0.05)
 
 
+def test_what_it_is_unsure_of_counts_for_more_than_its_geometric_mean():
+    """As likely 1 as 16: the geometric mean is 4, the plain one 8.5."""
+    half = np.log(0.5 * np.isin(LEVELS, (1, 16)) + 1e-12)
+    each = np.repeat(np.repeat(half[None, :, None], 2, axis=0), 10, axis=2)
+    told = noise_net.sigma_at(each, np.full(10, 0.5), np.array([0.5]))
+    assert (told > 4.3).all() and (told < 7).all()
+
+
 def test_each_tone_hears_the_cells_that_are_like_it():
     each = cells_of(1, 1, 8, 8)
     told = noise_net.sigma_at(each, np.array([0.1, 0.15, 0.8, 0.85]), np.array([0.1, 0.85, 0.99]))
