@@ -13,15 +13,38 @@ import torch
 from torch import Tensor, nn
 
 from crispgrain.core.meter import blur_net, noise_net
-from crispgrain.core.networks import runtime
+from crispgrain.core.networks import dot_net, runtime
 from crispgrain.core.stages.enlarge.detail_net import FACTORS
 from crispgrain.restoration.cells import SIX_BY_SIX
 
-from . import blur_batches, curves, cutouts, detail, eight_bits, export, mosaic, noise_batches, photographs, shaken
+from . import (
+    blur_batches,
+    curves,
+    cutouts,
+    detail,
+    dots,
+    eight_bits,
+    export,
+    mosaic,
+    noise_batches,
+    photographs,
+    shaken,
+)
 from .blurred import draw_blurred
 from .finished import draw_finished
 from .loop import Batch, Loss, Plan, Trainer, alike, charbonnier, take_weights
-from .networks import DEEPER, BlurNet, DetailNet, MosaicNet, NoiseNet, PhotoNet, ShakeNet, SixBySixNet, SubjectNet
+from .networks import (
+    DEEPER,
+    BlurNet,
+    DetailNet,
+    DotNet,
+    MosaicNet,
+    NoiseNet,
+    PhotoNet,
+    ShakeNet,
+    SixBySixNet,
+    SubjectNet,
+)
 from .pool import PooledBatches
 
 HERE = Path(__file__).parent
@@ -87,6 +110,10 @@ JOBS = {
     "noise": Job(
         partial(NoiseNet, noise_net.PLANES, len(noise_net.LEVELS)), noise_batches.NoiseBatches,
         {"blocks": torch.rand(1, noise_net.PLANES, 128, 128)}, noise_net.NAME, loss=noise_batches.cross_entropy,
+    ),
+    "dots": Job(
+        partial(DotNet, dot_net.PLANES, dot_net.EDGE), dots.DotBatches,
+        {"places": torch.rand(2, dot_net.PLANES, dot_net.EDGE, dot_net.EDGE)}, dot_net.NAME, loss=dots.cross_entropy,
     ),
     "restore-x4": Job(
         partial(DetailNet, 4), partial(detail.DetailBatches, factor=4, reducing=detail.SECOND_ORDER),

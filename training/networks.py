@@ -218,6 +218,25 @@ class NoiseNet(nn.Module):
         return torch.cat([functional.log_softmax(luma, 1), functional.log_softmax(colour, 1)], 1)
 
 
+class DotNet(nn.Module):
+    """What lies around pixels of a mosaic to the logarithm of the odds that each is faulty.
+
+    Input: B x planes x edge x edge. Output: B x 1 x 1 x 1.
+    """
+
+    def __init__(self, planes: int, edge: int, widths: Sizes = (64, 64, 32)) -> None:
+        super().__init__()
+        a, b, c = widths
+        self.head = nn.Conv2d(planes, a, edge)
+        self.body, self.last = nn.Conv2d(a, b, 1), nn.Conv2d(b, c, 1)
+        self.tail = nn.Conv2d(c, 1, 1)
+
+    def forward(self, places: Tensor) -> Tensor:
+        deep = functional.leaky_relu(self.head(places), LEAK)
+        deep = functional.leaky_relu(self.body(deep), LEAK)
+        return self.tail(functional.leaky_relu(self.last(deep), LEAK))
+
+
 def _narrowing(planes: int, classes: int, widths: Sizes) -> tuple[nn.Conv2d, nn.Sequential, nn.Conv2d]:
     """First convolution of 4 x 4 px folded into channels, two blocks at each of three resolutions, and the last."""
     levels: list[nn.Module] = [ResidualBlock(widths[0]) for _ in range(2)]

@@ -56,19 +56,30 @@ def found(
     >>> np.argwhere(found(dark, [(0.0, 1e-4)] * 3)).tolist()
     [[6, 8]]
     """
-    if min(mosaic.shape) < 2 * len(pattern):  # without neighbours nothing stands out
-        return np.zeros(mosaic.shape, np.bool_)
-    above, below, out, sigma = (np.empty_like(mosaic) for _ in range(4))
-    for own, colour, plane, least, median, most in _around(mosaic, pattern):
-        a, b = lines[colour]
-        above[own], below[own], out[own] = plane - most, least - plane, plane - median
-        # A dot's own light says nothing of its noise.
-        sigma[own] = np.sqrt(np.maximum(np.float32(a) * np.maximum(median, 0) + np.float32(b), np.float32(1e-12)))
+    beyond, out, sigma = standing_out(mosaic, lines, pattern)
     # None of the four beside it stands out more than a share of what it does, and noise.
     calm = cv2.dilate(np.abs(out), BESIDE) < SPREAD * np.abs(out) + ALLOWED * sigma
-    hot = (above > sure * sigma) & (above > ALONE * out)
-    dead = (below > sure * sigma) & (below > -ALONE * out)
-    return calm & (hot | dead) & (_too_sharp(out, sigma, softness) if softness is not None else True)
+    alone = (beyond > sure * sigma) & (beyond > ALONE * np.abs(out))
+    return calm & alone & (_too_sharp(out, sigma, softness) if softness is not None else True)
+
+
+def standing_out(
+    mosaic: Array, lines: Sequence[tuple[float, float]], pattern: NDArray[np.int8] = RGGB
+) -> tuple[Array, Array, Array]:
+    """How far each pixel is beyond all eight of its colour around it, how far from their median, the noise's sigma.
+
+    All are H x W, in the mosaic's unit; the first is negative where a pixel is not beyond them. Parameters are those
+    of :func:`found`.
+    """
+    beyond, out, sigma = (np.zeros_like(mosaic) for _ in range(3))
+    if min(mosaic.shape) < 2 * len(pattern):  # without neighbours nothing stands out
+        return beyond, out, sigma + 1
+    for own, colour, plane, least, median, most in _around(mosaic, pattern):
+        a, b = lines[colour]
+        beyond[own], out[own] = np.maximum(plane - most, least - plane), plane - median
+        # A dot's own light says nothing of its noise.
+        sigma[own] = np.sqrt(np.maximum(np.float32(a) * np.maximum(median, 0) + np.float32(b), np.float32(1e-12)))
+    return beyond, out, sigma
 
 
 def _too_sharp(out: Array, sigma: Array, softness: float) -> NDArray[np.bool_]:

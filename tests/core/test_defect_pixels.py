@@ -1,8 +1,8 @@
 """Dots of a sensor told from specks of light by what a lens would have left beside them."""
 
-from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -12,8 +12,11 @@ from crispgrain.core.colour.spaces import SRGB_TO_WORKING, apply_matrix, srgb_de
 from crispgrain.core.files import read_shot
 from crispgrain.core.meter import measure
 from crispgrain.core.model import Stage
+from crispgrain.core.networks import dot_net
+from crispgrain.core.networks.runtime import NetworkUnavailableError
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.resolve import resolve
+from crispgrain.core.stages.denoise import dots
 from crispgrain.core.treatment import Treatment
 from crispgrain.restoration import defect_pixels
 from crispgrain.restoration.point_spread import gaussian
@@ -76,8 +79,9 @@ def test_dots_as_strong_as_stars_are_found_and_dark_ones_in_sharper_shots(softne
 
 @pytest.mark.slow
 @pytest.mark.parametrize("model", ["mosaic-net", "mosaic-dct"])
-@pytest.mark.parametrize(("softness", "gain"), [(0.15, 1.0), (0.8, 0.7)])
-def test_in_a_soft_shot_certain_dots_are_gone_in_a_sharp_one_nothing_is_touched(tmp_path, model, softness, gain):
+@pytest.mark.parametrize("softness", [0.15, 0.8])
+def test_certain_dots_are_gone_and_the_rest_is_as_it_was(tmp_path, model, softness):
+    """In a sharp shot a network has to know them, in a soft one they are also too sharp."""
     clean = blur_with(apply_matrix(srgb_decode(photograph("coffee")), SRGB_TO_WORKING), gaussian(softness))
     source, near = dotted(tmp_path / "dots.dng", clean)
     reading = measure(source)
@@ -90,9 +94,25 @@ def test_in_a_soft_shot_certain_dots_are_gone_in_a_sharp_one_nothing_is_touched(
         away = srgb_encode(pipeline.region(pipeline.size.rect)) - srgb_encode(clean)
         return float(np.sqrt(np.square(away)[where].mean()))
 
-    check: Callable[[float, float], bool] = (lambda a, b: a < gain * b) if gain < 1 else (lambda a, b: a == b)
-    assert check(error(None, near), error("leave", near))
+    assert error(None, near) < 0.75 * error("leave", near)
     assert error(None, ~near) <= 1.01 * error("leave", ~near)
+
+
+def test_without_the_network_what_is_too_sharp_is_filled_all_the_same(tmp_path, monkeypatch):
+    def missing(*_):
+        raise NetworkUnavailableError("gone")
+
+    monkeypatch.setattr(dot_net, "found", missing)
+    clean = blur_with(apply_matrix(srgb_decode(photograph("coffee")), SRGB_TO_WORKING), gaussian(0.8))
+    source, near = dotted(tmp_path / "dots.dng", clean)
+    reading = measure(source)
+    filled, left = (
+        dots.undotted(whole, {"dots": choice}, SimpleNamespace(
+            source=source, noise=reading.noise, reading=reading, rect=source.size.rect,
+        ))
+        for whole, choice in ((source.region(source.size.rect), c) for c in ("certain", "leave"))
+    )  # fmt: skip
+    assert ((filled != left) & near).sum() > 10
 
 
 def dotted(path: Path, clean: np.ndarray) -> tuple:
