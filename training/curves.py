@@ -10,7 +10,7 @@ from typing import TypedDict
 
 CONSTANT, FALLING = "#8c8c8c", "#a85400"  # colours of lines
 EARLIEST = 1000  # steps; before, the loss is so high that nothing else could be seen
-SIZE = (9.0, 7.5)  # inches
+WIDTH, HEIGHT = 9, 0.8  # inches, the latter of each network
 
 
 class Line(TypedDict):
@@ -55,12 +55,14 @@ def draw(logs: dict[str, Path], target: Path) -> None:
     matplotlib.rcParams |= {"svg.fonttype": "none", "svg.hashsalt": "curves", "font.size": 9}
     from matplotlib import pyplot
 
-    figure, places = pyplot.subplots(len(logs), 1, sharex=True, figsize=SIZE, layout="constrained")
+    size = (WIDTH, HEIGHT * (len(logs) + 1))
+    figure, places = pyplot.subplots(len(logs), 1, sharex=True, figsize=size, layout="constrained")
     for place, (name, log) in zip(places, logs.items(), strict=True):
         for stretch in stretches(read(log)):
             colour = FALLING if stretch.falling else CONSTANT
             place.plot([step / 1000 for step in stretch.steps], stretch.losses, color=colour, linewidth=0.8)
         place.set_title(name, loc="left", fontsize=9)
+        place.locator_params(axis="y", nbins=2)
         place.spines[["top", "right"]].set_visible(False)
     figure.supxlabel("thousand steps", fontsize=9)
     figure.supylabel("loss", fontsize=9)
