@@ -22,7 +22,7 @@ from . import (
     curves,
     cutouts,
     detail,
-    dots,
+    dot_batches,
     eight_bits,
     export,
     mosaic,
@@ -112,8 +112,9 @@ JOBS = {
         {"blocks": torch.rand(1, noise_net.PLANES, 128, 128)}, noise_net.NAME, loss=noise_batches.cross_entropy,
     ),
     "dots": Job(
-        partial(DotNet, dot_net.PLANES, dot_net.EDGE), dots.DotBatches,
-        {"places": torch.rand(2, dot_net.PLANES, dot_net.EDGE, dot_net.EDGE)}, dot_net.NAME, loss=dots.cross_entropy,
+        partial(DotNet, dot_net.PLANES, dot_net.EDGE), dot_batches.DotBatches,
+        {"places": torch.rand(2, dot_net.PLANES, dot_net.EDGE, dot_net.EDGE)}, dot_net.NAME,
+        loss=dot_batches.cross_entropy,
     ),
     "restore-x4": Job(
         partial(DetailNet, 4), partial(detail.DetailBatches, factor=4, reducing=detail.SECOND_ORDER),

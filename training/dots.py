@@ -1,18 +1,14 @@
-"""Training of the network that tells faulty pixels from fine detail: places that stand out of simulated mosaics."""
+"""Places that stand out of simulated mosaics, for the network that tells faulty pixels from fine detail."""
 
 from __future__ import annotations
 
 from dataclasses import replace
-from pathlib import Path
 from typing import NamedTuple
 
 import cv2
 import numpy as np
-import torch
 from numpy.typing import NDArray
 from scipy.special import erf
-from torch import Tensor
-from torch.nn import functional
 
 from crispgrain.arrays import Array
 from crispgrain.core.networks.dot_net import places
@@ -21,15 +17,10 @@ from crispgrain.restoration.defect_pixels import filled
 from crispgrain.simulation.camera import BAYER, mosaic_of, shot_noise
 from crispgrain.simulation.defects import read_noise, unequal, with_dots
 
-from .blur_batches import photographs
-from .loop import Batch
-from .photographs import PatchSampler
 from .sensor import LINEAR, Processing, draw_defects, draw_noise
 
-BATCH = 1024
 EDGE = 128  # px, of which none at the rim is learnt from
 RIM = 12
-FRESH, KEPT = 4, 24_000  # crops for each batch, and places of earlier ones that are still drawn from
 BLURRED, MOST_BLUR = 0.5, 0.7  # share of crops as soft as lenses are, and its sigma in px
 SIX = 0.4  # share of sensors whose colours repeat every 6 x 6 pixels
 STARRY, STARS, DIMMED = 0.25, 60, (0.02, 0.3)  # share of crops at night, stars in each at most, and what light is left
@@ -106,28 +97,3 @@ def _turned(seen: Array, rng: np.random.Generator) -> Array:
     """All turned and mirrored in one of eight ways: what stands out stays in the middle."""
     seen = np.rot90(seen, int(rng.integers(4)), (2, 3))
     return np.ascontiguousarray(seen[..., ::-1] if rng.random() < 0.5 else seen)
-
-
-class DotBatches:
-    """Draws batches of places and whether each is faulty, n x 1 x 1 x 1."""
-
-    def __init__(self, data: Path, apart: bool = False) -> None:
-        self.photographs = photographs(data / "train", apart) + photographs(data / "surfaces", apart)
-        self.drawn: Places | None = None
-
-    def __call__(self, rng: np.random.Generator) -> Batch:
-        sampler = PatchSampler(self.photographs, EDGE, rng)
-        while True:
-            some = [draw_places(sampler(), rng) for _ in range(FRESH)]
-            parts = [*([self.drawn] if self.drawn else []), *some]
-            self.drawn = Places(*(np.concatenate(p)[-KEPT:] for p in zip(*parts, strict=True)))
-            if len(self.drawn.faulty) > 2 * BATCH:
-                break
-        batch = self.drawn.of(rng.integers(len(self.drawn.faulty), size=BATCH))
-        seen, faulty, weight = (torch.from_numpy(part) for part in batch)
-        return (seen,), faulty.reshape(-1, 1, 1, 1), (weight / weight.mean()).reshape(-1, 1, 1, 1)
-
-
-def cross_entropy(output: Tensor, truth: Tensor, weight: Tensor) -> Tensor:
-    """Of the logarithm of the odds, weighted."""
-    return functional.binary_cross_entropy_with_logits(output, truth, weight)

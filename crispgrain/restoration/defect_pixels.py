@@ -70,6 +70,13 @@ def standing_out(
 
     All are H x W, in the mosaic's unit; the first is negative where a pixel is not beyond them. Parameters are those
     of :func:`found`.
+
+    Examples
+    --------
+    >>> dark = np.full((16, 16), 0.1, np.float32)
+    >>> dark[6, 8] = 0.5
+    >>> [round(float(plane[6, 8]), 3) for plane in standing_out(dark, [(0.0, 1e-4)] * 3)]
+    [0.4, 0.4, 0.01]
     """
     beyond, out, sigma = (np.zeros_like(mosaic) for _ in range(3))
     if min(mosaic.shape) < 2 * len(pattern):  # without neighbours nothing stands out
