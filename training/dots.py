@@ -14,10 +14,10 @@ from crispgrain.arrays import Array
 from crispgrain.core.networks.dot_net import places
 from crispgrain.restoration.cells import SIX_BY_SIX, moved
 from crispgrain.restoration.defect_pixels import filled
-from crispgrain.simulation.camera import BAYER, mosaic_of, shot_noise
-from crispgrain.simulation.defects import read_noise, unequal, with_dots
+from crispgrain.simulation.camera import BAYER, mosaic_of
+from crispgrain.simulation.defects import unequal
 
-from .sensor import LINEAR, Processing, draw_defects, draw_noise
+from .sensor import LINEAR, Processing, draw_defects, draw_noise, of_cells, seen_by
 
 EDGE = 128  # px, of which none at the rim is learnt from
 RIM = 12
@@ -55,14 +55,12 @@ def draw_places(patch: NDArray[np.uint8], rng: np.random.Generator) -> Places:
     a, b = draw_noise(rng)
     defects = draw_defects(rng)
     defects = replace(defects, **{kind: MORE * getattr(defects, kind) for kind in ("hot", "dead", "blinking")})
-    pattern = BAYER["RGGB"]
-    if rng.random() < SIX:
-        pattern, defects = SIX_BY_SIX, replace(defects, greens=0.0, focusing=0.0)
+    pattern = SIX_BY_SIX if rng.random() < SIX else BAYER["RGGB"]
+    defects = of_cells(defects, pattern)
     signal = mosaic_of(scene, pattern)
     # Unequal greens are no faults of a pixel; those for focusing are as good as faulty.
     clean = unequal(signal, replace(defects, focusing=0.0))
-    noisy = shot_noise(unequal(signal, defects), a, rng) + read_noise(signal.shape, b, defects, rng)
-    noisy = np.minimum(with_dots(noisy, b, defects, rng, places=int(rng.integers(2**32))), 1).astype(np.float32)
+    noisy = seen_by(signal, a, b, defects, rng).astype(np.float32)
     down, right = (int(n) for n in rng.integers(0, len(pattern), 2))
     noisy, clean, pattern = noisy[down:, right:], clean[down:, right:], moved(pattern, down, right)
     told = float(np.exp(rng.normal(0, ERROR)))

@@ -118,9 +118,15 @@ def draw_sample(
 def record(clean: Array, rng: np.random.Generator, pattern: NDArray[np.int8]) -> tuple[Array, float, float]:
     """What a random sensor makes of what it sees (H x W x 3, 1 = saturation): a mosaic (H x W), its noise's a and b."""
     a, b = draw_noise(rng)
-    defects = draw_defects(rng)
-    if pattern.shape != (2, 2):
-        defects = replace(defects, greens=0.0, focusing=0.0)
-    mosaic = unequal(mosaic_of(clean, pattern), defects)
-    noisy = shot_noise(mosaic, a, rng) + read_noise(mosaic.shape, b, defects, rng)
-    return np.minimum(with_dots(noisy, b, defects, rng, places=int(rng.integers(2**32))), 1), a, b
+    return seen_by(mosaic_of(clean, pattern), a, b, of_cells(draw_defects(rng), pattern), rng), a, b
+
+
+def of_cells(defects: Defects, pattern: NDArray[np.int8]) -> Defects:
+    """The same without what only sensors with cells of 2 x 2 have."""
+    return defects if pattern.shape == (2, 2) else replace(defects, greens=0.0, focusing=0.0)
+
+
+def seen_by(signal: Array, a: float, b: float, defects: Defects, rng: np.random.Generator) -> Array:
+    """What a sensor of such noise and such defects, its dots anywhere, makes of a clean mosaic (H x W, at most 1)."""
+    noisy = shot_noise(unequal(signal, defects), a, rng) + read_noise(signal.shape, b, defects, rng)
+    return np.minimum(with_dots(noisy, b, defects, rng, places=int(rng.integers(2**32))), 1)

@@ -106,12 +106,9 @@ def test_without_the_network_what_is_too_sharp_is_filled_all_the_same(tmp_path, 
     clean = blur_with(apply_matrix(srgb_decode(photograph("coffee")), SRGB_TO_WORKING), gaussian(0.8))
     source, near = dotted(tmp_path / "dots.dng", clean)
     reading = measure(source)
-    filled, left = (
-        dots.undotted(whole, {"dots": choice}, SimpleNamespace(
-            source=source, noise=reading.noise, reading=reading, rect=source.size.rect,
-        ))
-        for whole, choice in ((source.region(source.size.rect), c) for c in ("certain", "leave"))
-    )  # fmt: skip
+    rect = source.size.rect
+    context = SimpleNamespace(source=source, noise=reading.noise, reading=reading, rect=rect)
+    filled, left = (dots.undotted(source.region(rect), {"dots": choice}, context) for choice in ("certain", "leave"))
     assert ((filled != left) & near).sum() > 10
 
 

@@ -44,6 +44,15 @@ def test_stars_are_not_called_faulty(monkeypatch):
     assert sum(part.faulty.sum() for part in some) == 0
 
 
+def test_a_glint_on_a_dead_pixel_is_not_called_faulty_for_filling_would_take_it_off(monkeypatch):
+    monkeypatch.setattr(dots, "BLURRED", 0)
+    glints = np.zeros((128, 128, 3), np.uint8)
+    glints[3::8, 5::8] = 255
+    few = drawn(monkeypatch, Defects(dead=0.1), glints)
+    assert len(few.faulty) > 100
+    assert few.faulty.sum() == 0
+
+
 def test_what_counts_most_is_what_filling_would_change_most(monkeypatch):
     few = drawn(monkeypatch, Defects(blinking=1e-3), SMOOTH)
     off = np.abs(np.sinh(2 * few.seen[:, 0, HALF, HALF]))  # sigmas from the median of its colour

@@ -72,7 +72,7 @@ def places(
 
     That is n x PLANES x EDGE x EDGE: the surroundings less the pixel's own median, in sigmas of its noise, their range
     narrowed; how far each of them is from its own median, the same way; the same as a share of the pixel's own
-    distance; which of them have the pixel's colour; and which are green.
+    distance; which of them have the pixel's colour; and which are green. Parameters are those of :func:`found`.
     """
     beyond, out, sigma = standing_out(mosaic, lines, pattern)
     far = np.abs(out)

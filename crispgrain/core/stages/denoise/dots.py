@@ -19,8 +19,8 @@ CERTAIN, KNOWN, LEAVE, FILL = "certain", "known", "leave", "fill"
 DOTS = Parameter(
     "dots", "Hot pixels", "Which hot and dead pixels, which cannot be light, are filled first. Certain are those that "
     "several shots of the camera show at the same place, those too sharp for a shot as soft as this one was metered, "
-    "and those that a network of our own tells from fine detail. Filling all that stand out costs a little of the "
-    "finest detail, and faint stars.",
+    "and those that a network of our own tells from fine detail and nearly all stars. Filling all that stand out costs "
+    "a little of the finest detail, and faint stars.",
     CERTAIN, choices=(CERTAIN, KNOWN, LEAVE, FILL),
     labels=("certain ones filled", "known ones filled", "as they are", "all that stand out"),
 )  # fmt: skip
