@@ -280,8 +280,8 @@ def test_the_files_of_a_shot_stay_with_the_process_that_began_it(faked, tmp_path
     faked.at_once = 2
     faked.add([(Path(f"{shot}.dng"), Treatment(), tmp_path, "slow", False) for shot in "aaabbb"])
     faked.pause(False)
-    wait(lambda: sum(j.state is JobState.RUNNING for j in faked.jobs) == 2)
-    assert set(begun) == {"a", "b"}
+    wait(lambda: len(begun) >= 2)  # said a moment after the job counts as running
+    assert set(begun[:2]) == {"a", "b"}
     faked.cancel()
     wait(lambda: not faked.left)
 
