@@ -157,6 +157,14 @@ def test_a_soft_picture_is_not_taken_for_enlarged(tmp_path):
     assert measure(as_8_bit(tmp_path, camera.lens_softness(whole, 1.2), 0)).history.enlarged == 1
 
 
+def test_fine_texture_is_not_taken_for_enlarged(tmp_path):
+    """Its spectrum is steep at the end, but nothing as sharp as that was enlarged."""
+    gravel = np.repeat(data.gravel()[..., None], 3, axis=-1)
+    small = cv2.resize(srgb_decode(gravel / np.float32(255)), None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
+    reading = measure(as_8_bit(tmp_path, small, 0))
+    assert reading.history.enlarged == 1 and reading.blur.kind == "none"
+
+
 def test_overdone_sharpening_shows(tmp_path, clean8):
     plain = clean8 / 255
     sharp = np.clip(plain + 1.5 * (plain - cv2.GaussianBlur(plain, (0, 0), 1.0)), 0, 1)

@@ -51,6 +51,7 @@ SURE, FEW, SHARP_FOR_SURE = -0.3, 0.1, -1.0
 # Below that no shake is believed: of 19 found on those photographs all but one had -0.7 or more, a made-up scene that
 # did not move has -1.9.
 DOUBTED = -1.5
+ENLARGED = 0.2  # px for each time: half of what interpolation between neighbours leaves (sigma^2 of 1/6)
 FAR_OFF = 2.0  # px; from there on a disc that was not recognised looks softer to the network than it is
 ALONG, SHARP = 25.0, 0.4  # degrees; of what a motion leaves
 # Edges and thin lines across a motion as sharp as that: with more and a larger share of them there was none. On
@@ -150,6 +151,8 @@ def measure_blur(source: Source, noise: Noise) -> tuple[Blur, History]:
         blur = _without_a_disc(blur, fits, softness, unit)
     else:
         past = History() if source.is_raw else history(known, None)
+    if seen is not None and past.enlarged > 1 and blur_net.softness(seen) < ENLARGED * past.enlarged:
+        past = replace(past, enlarged=1.0, confidence=0.5)  # the spectrum of a smooth scene, for it is too sharp
     # Without edges nobody knows: smooth clouds are as soft as they are.
     if blur.kind in PLAIN and past.enlarged == 1 and sure:
         blur = _softness_seen(blur, _seen(sharpest_blocks(source)) if source.is_raw else seen)
