@@ -15,8 +15,13 @@ from crispgrain.core.meter.blur_net import CLASSES, as_input
 from .blur_kinds import RIM, draw_block
 from .loop import Batch
 from .photographs import PatchSampler, stored
+from .reductions import shrink
 
 BATCH = 24
+EDGE = BLOCK + 2 * RIM  # px of a patch
+SMALLEST, SMALL = 224, 600  # px of the shorter side of copies that are made smaller
+COPIES = 2  # of each photograph
+SHRUNK = 0.5  # share of blocks from copies: few photographs are stored as small as people pass them on
 APART = 5  # every so manieth photograph is kept apart, to decide by
 
 
@@ -32,11 +37,14 @@ class BlurBatches:
     """Draws batches of blocks and their classes, one of n x classes x 1 x 1 being 1."""
 
     def __init__(self, data: Path, apart: bool = False) -> None:
-        self.photographs = photographs(data / "train", apart)
+        self.photographs = photographs(data / "train", apart) + photographs(data / "surfaces", apart)
+        rng = np.random.default_rng(0)
+        self.copies = [shrink(p, SMALLEST, SMALL, rng) for p in self.photographs for _ in range(COPIES)]
 
     def __call__(self, rng: np.random.Generator) -> Batch:
-        sampler = PatchSampler(self.photographs, BLOCK + 2 * RIM, rng)
-        numbers, blocks = zip(*(draw_block(sampler(), rng) for _ in range(BATCH)), strict=True)
+        as_stored, copies = PatchSampler(self.photographs, EDGE, rng), PatchSampler(self.copies, EDGE, rng)
+        patches = (copies() if rng.random() < SHRUNK else as_stored() for _ in range(BATCH))
+        numbers, blocks = zip(*(draw_block(patch, rng) for patch in patches), strict=True)
         truth = np.eye(CLASSES, dtype=np.float32)[list(numbers)][:, :, None, None]
         return (torch.from_numpy(as_input(np.stack(blocks))),), torch.from_numpy(truth), torch.ones(())
 

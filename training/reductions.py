@@ -15,6 +15,18 @@ from .finished import compress
 SMALL = 32  # px, edge of a reduced patch
 RIM = 4  # reduced px around it, so that reducing sees real surroundings
 STRONGEST_NOISE = 3 / 255
+FILTERS = (Image.Resampling.BOX, Image.Resampling.BICUBIC, Image.Resampling.LANCZOS)
+
+
+def shrink(picture: NDArray[np.uint8], least: int, most: int, rng: np.random.Generator) -> NDArray[np.uint8]:
+    """A picture (uint8, H x W x 3) made smaller by one of the filters that programs have.
+
+    Its shorter side has ``least`` px at least afterwards, and no more than ``most``; all ratios are as likely.
+    """
+    shorter = min(picture.shape[:2])
+    share = float(np.exp(rng.uniform(np.log(least), np.log(min(shorter, most))))) / shorter
+    height, width = (max(least, round(share * n)) for n in picture.shape[:2])
+    return np.asarray(Image.fromarray(picture).resize((width, height), FILTERS[rng.integers(len(FILTERS))]))
 
 
 def reduce(picture: Array, factor: int, rng: np.random.Generator) -> Array:
