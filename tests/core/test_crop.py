@@ -221,7 +221,7 @@ def test_what_is_turned_and_enlarged_is_the_enlarged_picture_turned(model, pictu
     for factor in (1.5, 0.7):
         treatment = treatment.set("enlarge.factor", factor)
         plain = encoded(whole(picture, treatment))
-        for quarters, mirror in ((1, "off"), (2, "on"), (3, "on")):
+        for quarters, mirror in ((1, "off"), (2, "on")):
             seen = encoded(whole(picture, cropped(treatment, turn=str(90 * quarters), mirror=mirror)))
             expected = np.rot90(plain, -quarters)
             expected = expected[:, ::-1] if mirror == "on" else expected

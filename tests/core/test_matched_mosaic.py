@@ -68,7 +68,7 @@ def test_colours_that_no_cell_saw_are_put_together_like_those_that_were_seen():
         assert np.square(result - truth)[..., colour].mean() < 0.3 * np.square(pilot - truth)[..., colour].mean()
 
 
-@pytest.mark.parametrize("iso", [400, 1600, 25600])
+@pytest.mark.parametrize("iso", [400, 25600])
 def test_photographs_come_out_cleaner_than_from_the_network_alone(tmp_path, iso):
     gains = []
     for name in ("astronaut", "coffee", "rocket"):

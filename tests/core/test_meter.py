@@ -72,7 +72,7 @@ def without_profile(path):
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize("iso", [400, 1600, 6400, 25600])
+@pytest.mark.parametrize("iso", [400, 25600])
 def test_slope_of_raw_noise_within_10_percent(tmp_path, iso):
     noise = mosaic_noise(without_profile(write_raw(tmp_path / "p.dng", scene("orrery"), iso)))
     a, b = camera.noise_at(iso)

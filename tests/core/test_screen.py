@@ -1,5 +1,6 @@
 """The screen of a printed picture: found, taken out, and never found where there is none."""
 
+from functools import lru_cache
 from pathlib import Path
 
 import cv2
@@ -31,16 +32,23 @@ def picture(name) -> np.ndarray:
     return cv2.resize(grey, None, fx=1.5, fy=1.5, interpolation=cv2.INTER_CUBIC).clip(0, 1)
 
 
-def printed(grey, period, angle) -> np.ndarray:
-    """An amplitude-modulated screen: round dots whose area is the ink that a place needs."""
-    height, width = grey.shape
+@lru_cache(maxsize=2)
+def covered(height, width, period, angle) -> np.ndarray:
+    """Four times finer than the picture, the share of a cell that dots cover when they reach a place."""
     y, x = np.mgrid[: height * 4, : width * 4] / 4
     turn = np.radians(angle)
     u, v = (x * np.cos(turn) + y * np.sin(turn)) / period, (y * np.cos(turn) - x * np.sin(turn)) / period
     spot = np.cos(2 * np.pi * u) + np.cos(2 * np.pi * v)
     ranks = np.sort(spot.ravel())[::97]
-    covered = np.interp(spot, ranks, np.linspace(0, 1, len(ranks)))
-    ink = (covered < cv2.resize(grey, (width * 4, height * 4), interpolation=cv2.INTER_CUBIC)).astype(np.float32)
+    return np.interp(spot, ranks, np.linspace(0, 1, len(ranks)))
+
+
+def printed(grey, period, angle) -> np.ndarray:
+    """An amplitude-modulated screen: round dots whose area is the ink that a place needs."""
+    height, width = grey.shape
+    ink = (
+        covered(height, width, period, angle) < cv2.resize(grey, (width * 4, height * 4), interpolation=cv2.INTER_CUBIC)
+    ).astype(np.float32)
     return cv2.resize(cv2.GaussianBlur(ink, (0, 0), 2.0), (width, height), interpolation=cv2.INTER_AREA)
 
 
