@@ -20,7 +20,7 @@ from .pixels import measure_tones
 from .reading import Blur, Compression, Extent, History, Noise, Reading, Tones, reading_from_json
 
 # To be counted up when the meter finds something else in the same file: kept readings are of one meter.
-METER_VERSION = 13
+METER_VERSION = 14
 
 LEAST_ROUND = 512  # px of height of a picture all round, less is measured whole
 
