@@ -224,7 +224,7 @@ def test_work_nobody_wants_any_more_stops_in_the_middle_of_a_model(tmp_path, mon
 @pytest.mark.slow
 def test_softer_corners_are_sharpened_more_by_region(tmp_path):
     """A lens twice as soft on the right: the regions find it, and each side gets its own radius."""
-    fine = np.kron(np.random.default_rng(8).integers(40, 220, (120, 160)), np.ones((11, 11)))[:1300, :1700]
+    fine = np.kron(np.random.default_rng(8).integers(40, 220, (57, 74)), np.ones((23, 23)))[:1300, :1700]
     truth = np.repeat(fine[..., None], 3, axis=2) / 255
     left, right = (cv2.GaussianBlur(srgb_decode(truth), (0, 0), s) for s in (0.8, 1.6))
     share = np.linspace(-0.5, 1.5, truth.shape[1]).clip(0, 1)[None, :, None]
