@@ -152,7 +152,7 @@ def measure_blur(source: Source, noise: Noise) -> tuple[Blur, History]:
     else:
         past = History() if source.is_raw else history(known, None)
     if seen is not None and past.enlarged > 1 and blur_net.softness(seen) < ENLARGED * past.enlarged:
-        past = replace(past, enlarged=1.0, confidence=0.5)  # the spectrum of a smooth scene, for it is too sharp
+        past = replace(past, enlarged=1.0, confidence=0.5)  # the scene's own spectrum: what is enlarged is softer
     # Without edges nobody knows: smooth clouds are as soft as they are.
     if blur.kind in PLAIN and past.enlarged == 1 and sure:
         blur = _softness_seen(blur, _seen(sharpest_blocks(source)) if source.is_raw else seen)
