@@ -154,6 +154,7 @@ def test_the_meter_tells_the_quality_of_a_jpeg_and_of_nothing_else(roll_folder, 
     assert found["jpeg"]["confidence"] > 0.9
 
 
+@pytest.mark.slow
 def test_networks_are_run_at_the_effort_asked_for(raw_file, tmp_path):
     written = []
     for effort in ("fast", "best"):
@@ -400,6 +401,7 @@ def working_copy(path: Path, clean8: np.ndarray) -> bytes:
     return path.read_bytes()
 
 
+@pytest.mark.slow
 def test_a_working_copy_comes_back_in_place_with_its_depth_profile_and_resolution(raw_file, clean8, tmp_path, capsys):
     copy, raw = tmp_path / "copy.tif", tmp_path / "shot.dng"
     before = working_copy(copy, clean8)
@@ -436,6 +438,7 @@ def test_a_shell_can_complete_the_commands(capsys):
     assert "--in-place" in said and "--dry-run" in said
 
 
+@pytest.mark.slow
 def test_results_go_into_folders_by_date_and_camera_with_checksums(raw_file, tmp_path, clean8):
     """The sums are checked by GNU coreutils."""
     Image.fromarray(clean8).save(tmp_path / "plain.png")

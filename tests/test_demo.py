@@ -1,8 +1,12 @@
 """The demo roll: complete, repeatable, and what it says it is."""
 
+import time
+from threading import Barrier, current_thread
+
 import numpy as np
 import pytest
 
+import crispgrain.demo.roll as roll_module
 from crispgrain.cli.main import main
 from crispgrain.core.errors import ShotError
 from crispgrain.core.files import read_shot
@@ -12,7 +16,7 @@ from crispgrain.core.meter import Noise
 from crispgrain.core.meter.part import measure_part
 from crispgrain.core.shot import open_shot
 from crispgrain.core.treatment import Treatment
-from crispgrain.demo.roll import PLANET_MOVES, ROLL, TWO_DEPTHS, place, scene, write_roll
+from crispgrain.demo.roll import PLANET_MOVES, ROLL, TWO_DEPTHS, DemoShot, place, scene, write_roll
 from crispgrain.geometry import Rect, Size
 from crispgrain.simulation import camera
 
@@ -89,6 +93,35 @@ def test_a_roll_that_is_there_is_left_alone(roll):
     before = {p.name: p.stat().st_mtime_ns for p in roll.iterdir()}
     write_roll(roll)
     assert {p.name: p.stat().st_mtime_ns for p in roll.iterdir()} == before
+
+
+def test_two_shots_are_made_at_once_and_told_of_in_their_order(tmp_path, monkeypatch):
+    both = Barrier(2, timeout=20)
+
+    def write(path):
+        both.wait()
+        path.write_text(path.name)
+
+    monkeypatch.setattr(roll_module, "ROLL", [DemoShot(name, "", write) for name in "abcd"])
+    monkeypatch.setattr(roll_module, "worker_count", lambda: 2)
+    told = []
+    paths = write_roll(tmp_path, lambda number, total, name: told.append((number, total, name, current_thread())))
+    assert told == [(n, 4, name, current_thread()) for n, name in enumerate("abcd")]
+    assert [p.read_text() for p in paths] == ["a", "b", "c", "d"]
+
+
+def test_a_roll_that_cannot_be_written_is_told_and_the_rest_not_tried(tmp_path, monkeypatch):
+    tried = []
+
+    def write(path):
+        tried.append(path)
+        time.sleep(0.02)
+        raise OSError("disk full")
+
+    monkeypatch.setattr(roll_module, "ROLL", [DemoShot(str(n), "", write) for n in range(200)])
+    with pytest.raises(OSError, match="disk full"):
+        write_roll(tmp_path)
+    assert len(tried) < 100
 
 
 def test_scenes_hold_no_more_than_white_and_are_sharp():

@@ -108,6 +108,7 @@ def test_the_lab_says_beforehand_what_it_says_of_the_file(tmp_path, settings):
     assert reasons(to_be_handed(Size(*size), chosen), load_spec()) == refused(path, load_spec())
 
 
+@pytest.mark.slow
 def test_the_bytes_expected_are_those_of_a_photograph(tmp_path):
     """Uncompressed to the point, else within a factor of two of an enlarged photograph of scikit-image."""
     photo = np.asarray(Image.fromarray(data.astronaut()).resize((1024, 1024), Image.Resampling.LANCZOS))

@@ -100,6 +100,7 @@ def test_pictures_keep_their_values_and_profile(space, dtype, tmp_path):
         assert float(document.pages[0].TrimBox[2]) == pytest.approx(50 * MM, abs=1e-3)
 
 
+@pytest.mark.slow
 def test_a_contact_sheet_names_its_shots(shots, tmp_path):
     out = tmp_path / "contact.pdf"
     assert main(["sheet", *map(str, shots[:2]), "--contact", "2x3", "--out", str(out)]) == 0

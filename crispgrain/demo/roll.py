@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
 from importlib import resources
 from pathlib import Path
+from threading import Lock
 
 import cv2
 import imagecodecs
@@ -21,16 +23,24 @@ from crispgrain.core.colour.spaces import SRGB_TO_WORKING, apply_matrix, luminan
 from crispgrain.core.files.source import Source
 from crispgrain.simulation import camera
 from crispgrain.simulation.dng import write_dng
+from crispgrain.threads import worker_count
 
 SOFTNESS = 0.6  # px, sigma of the demo lens
 TWO_DEPTHS = 3.0  # px, radius of the disc that the plate is out of focus by
 PLANET_MOVES = (14.0, 20.0)  # px and degrees, while the rest is still
 GREEN_TUBES = (0.86, 1.0, 0.78)  # working-space cast of old fluorescent tubes, made up
+AT_ONCE = 2  # shots being made; the second costs 0.35 GB
+_opening = Lock()
+
+
+def scene(name: str) -> Array:
+    """A clean scene, linear working space: ``orrery``, ``dial`` (3000 x 4000), ``planet`` (half), ``room`` (2:1)."""
+    with _opening:  # shots of one scene that are made at once share it
+        return _scene(name)
 
 
 @lru_cache(maxsize=2)
-def scene(name: str) -> Array:
-    """A clean scene, linear working space: ``orrery``, ``dial`` (3000 x 4000), ``planet`` (half), ``room`` (2:1)."""
+def _scene(name: str) -> Array:
     data = resources.files(__package__).joinpath("scenes", f"{name}.jxl").read_bytes()
     encoded = imagecodecs.jpegxl_decode(data).astype(np.float32) / 65535
     clean = apply_matrix(srgb_decode(encoded), SRGB_TO_WORKING)
@@ -204,14 +214,26 @@ def known_truth(source: Source) -> Array | None:
 
 
 def write_roll(folder: Path, report: Callable[[int, int, str], None] | None = None) -> list[Path]:
-    """Write the shots of the roll that are not there yet; returns all their paths."""
+    """Write the shots of the roll that are not there yet; returns all their paths.
+
+    ``report`` is told, in the caller's thread, which shot is being waited for.
+    """
     folder.mkdir(parents=True, exist_ok=True)
-    paths = []
-    for number, shot in enumerate(ROLL):
+
+    def write(shot: DemoShot) -> Path:
         path = folder / shot.name
-        if report is not None:
-            report(number, len(ROLL), shot.name)
         if not path.exists():
             atomic_write(path, shot.write)
-        paths.append(path)
-    return paths
+        return path
+
+    pool = ThreadPoolExecutor(min(AT_ONCE, worker_count()))
+    try:
+        coming = [pool.submit(write, shot) for shot in ROLL]
+        paths = []
+        for number, (shot, path) in enumerate(zip(ROLL, coming, strict=True)):
+            if report is not None:
+                report(number, len(ROLL), shot.name)
+            paths.append(path.result())
+        return paths
+    finally:
+        pool.shutdown(cancel_futures=True)

@@ -52,6 +52,7 @@ def test_a_noisy_picture_comes_out_nearer_to_the_truth():
     assert found["metered"] > found["all"] + 0.4
 
 
+@pytest.mark.slow
 def test_it_is_calm_where_a_mask_says_so():
     pixels = (photograph("coffee")[:160, :200] * 255).astype(np.uint8)
     source, reading = PictureSource(Path("x.png"), pixels, icc.profile("srgb")), Reading(Noise.even(0.5))

@@ -85,6 +85,7 @@ def test_a_spot_is_healed_with_the_texture_around_it():
     assert np.abs(light[hole]).max() < 0.05
 
 
+@pytest.mark.slow
 def test_a_scratch_is_healed_along_a_stroke_whatever_the_tiles():
     clean = textured()
     spoilt = clean.copy()

@@ -206,6 +206,7 @@ def test_no_corner_is_empty_whichever_way_it_bends():
         assert rect.intersect(Rect(-1, -1, 402, 602)) == rect
 
 
+@pytest.mark.slow
 def test_a_crop_and_a_level_line_follow_what_the_lens_should_have_drawn():
     source = shot(dotted(drawn_in_colours(DOTS)))
     straight = chain(source, corrected())
@@ -217,6 +218,7 @@ def test_a_crop_and_a_level_line_follow_what_the_lens_should_have_drawn():
     assert (x[0], y[0]) == pytest.approx((157, 49))
 
 
+@pytest.mark.slow
 def test_a_lens_and_a_turned_crop_do_not_depend_on_tiles():
     source = shot(photograph("coffee")[:400, :600] ** 2.0)
     treatment = corrected().set("crop.angle", 3.0).set("enlarge.on", True).set("enlarge.model", "faithful")
@@ -224,6 +226,7 @@ def test_a_lens_and_a_turned_crop_do_not_depend_on_tiles():
     assert_same_in_tiles(chain(source, treatment, 96), chain(source, treatment, 256), Rect(100, 50, 200, 250))
 
 
+@pytest.mark.slow
 def test_fringes_of_a_raw_are_taken_off_in_the_sensors_colours(tmp_path):
     places = (MIDDLE + (DOTS - MIDDLE) * size for size in (1.004, 1.0, 0.997))
     colours = [dotted([dots] * 3).astype(np.float32) for dots in places]

@@ -162,6 +162,7 @@ def test_a_flowing_brush_builds_up_to_its_opacity_and_no_further():
     np.testing.assert_allclose(all_at_once[140:260], 0.8, atol=1e-6)
 
 
+@pytest.mark.slow
 def test_strokes_beyond_the_picture_and_ten_thousand_of_them():
     outside = Brush((Stroke(((-1.0, -1.0), (-0.5, -0.9)), 0.05),))
     assert (of_whole(outside) == 0).all()

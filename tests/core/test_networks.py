@@ -381,6 +381,7 @@ def test_best_effort_is_a_network_with_more_layers_or_turned_copies_if_there_is_
     assert runs == 4 * [name]
 
 
+@pytest.mark.slow
 def test_best_effort_is_no_worse_than_fast(tmp_path):
     gains = []
     for name in ("astronaut", "coffee"):

@@ -246,6 +246,7 @@ def test_the_mask_of_what_is_lost_and_filling_it_in(cut_jpeg):
     assert np.array_equal(before[: edge - 20], after[: edge - 20])
 
 
+@pytest.mark.slow
 def test_a_preview_stands_in_where_the_picture_is_lost(tmp_path, grainy):
     data = jpeg(grainy)
     small = jpeg(np.asarray(Image.fromarray(grainy).resize((160, 120), Image.Resampling.BOX)))

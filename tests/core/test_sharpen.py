@@ -150,6 +150,7 @@ def test_what_is_said_of_sharpen_fits_what_was_metered(tmp_path, kind, softness,
     assert said in ABOUT.reading(facts)[-1]
 
 
+@pytest.mark.slow
 def test_a_shake_is_found_in_the_picture_and_undone(tmp_path):
     truth = photograph("astronaut")
     soft = blurred(truth, shake_path(12, 1))
@@ -157,6 +158,7 @@ def test_a_shake_is_found_in_the_picture_and_undone(tmp_path):
     assert psnr(encoded(result), truth) > psnr(soft / 255, truth) + 1.5
 
 
+@pytest.mark.slow
 def test_a_path_drawn_by_hand_is_taken(tmp_path):
     truth, kernel = photograph("astronaut"), shake_path(12, 1)
     source, reading = source_of(blurred(truth, kernel), tmp_path), Reading(Noise.even(2.55))
@@ -357,6 +359,7 @@ def test_the_halo_limit_bounds_an_edge(model, tmp_path):
     assert np.diff(result[48]).max() > 1.5 * np.diff(linear[48]).max()
 
 
+@pytest.mark.slow
 def test_strength_and_sizes_of_detail(tmp_path):
     kernel, settings = KNOWN["disc"]
     source, reading = source_of(blurred(photograph("coffee"), kernel), tmp_path), Reading(Noise.even(2.55))

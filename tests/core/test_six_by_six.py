@@ -180,6 +180,7 @@ def test_tiles_make_no_difference(shot, treatment):
         assert np.abs(other - expected).max() <= max(step.model.tolerance for step in large.steps)
 
 
+@pytest.mark.slow
 def test_best_effort_is_better_than_fast(tmp_path, clean):
     shot = open_shot(write_raw(tmp_path / "x.dng", clean, 6400, SIX))
     fast, best = (
