@@ -120,11 +120,6 @@ JOBS = {
         partial(DetailNet, 4), partial(detail.DetailBatches, factor=4, reducing=detail.SECOND_ORDER),
         {"picture": torch.rand(1, 3, 32, 32)}, "restore-net-x4", like="restore-net-x4", kept=eight_bits.LAST_BLOCK,
     ),
-    "restore-x4-large": Job(
-        partial(DetailNet, 4, blocks=DEEPER), partial(detail.DetailBatches, factor=4, reducing=detail.SECOND_ORDER),
-        {"picture": torch.rand(1, 3, 32, 32)}, "restore-net-x4-large", like="restore-net-x4",
-        kept=eight_bits.LAST_BLOCK,
-    ),
 }  # fmt: skip
 
 
