@@ -1,6 +1,7 @@
 """The demo roll: complete, repeatable, and what it says it is."""
 
 import time
+from functools import partial
 from threading import Barrier, current_thread
 
 import numpy as np
@@ -98,16 +99,16 @@ def test_a_roll_that_is_there_is_left_alone(roll):
 def test_two_shots_are_made_at_once_and_told_of_in_their_order(tmp_path, monkeypatch):
     both = Barrier(2, timeout=20)
 
-    def write(path):
+    def write(name, path):
         both.wait()
-        path.write_text(path.name)
+        path.write_text(name)
 
-    monkeypatch.setattr(roll_module, "ROLL", [DemoShot(name, "", write) for name in "abcd"])
+    monkeypatch.setattr(roll_module, "ROLL", [DemoShot(name, "", partial(write, name)) for name in "abcd"])
     monkeypatch.setattr(roll_module, "worker_count", lambda: 2)
     told = []
     paths = write_roll(tmp_path, lambda number, total, name: told.append((number, total, name, current_thread())))
     assert told == [(n, 4, name, current_thread()) for n, name in enumerate("abcd")]
-    assert [p.read_text() for p in paths] == ["a", "b", "c", "d"]
+    assert [(p.name, p.read_text()) for p in paths] == [(name, name) for name in "abcd"]
 
 
 def test_a_roll_that_cannot_be_written_is_told_and_the_rest_not_tried(tmp_path, monkeypatch):
