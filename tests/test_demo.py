@@ -1,6 +1,7 @@
 """The demo roll: complete, repeatable, and what it says it is."""
 
 import time
+from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 from threading import Barrier, current_thread
 
@@ -109,6 +110,20 @@ def test_two_shots_are_made_at_once_and_told_of_in_their_order(tmp_path, monkeyp
     paths = write_roll(tmp_path, lambda number, total, name: told.append((number, total, name, current_thread())))
     assert told == [(n, 4, name, current_thread()) for n, name in enumerate("abcd")]
     assert [(p.name, p.read_text()) for p in paths] == [(name, name) for name in "abcd"]
+
+
+def test_who_asks_while_the_roll_is_made_gets_the_same_one(tmp_path, monkeypatch):
+    made = []
+
+    def write(name, path):
+        made.append(name)
+        time.sleep(0.05)
+        path.write_text(name)
+
+    monkeypatch.setattr(roll_module, "ROLL", [DemoShot(name, "", partial(write, name)) for name in "abcdef"])
+    with ThreadPoolExecutor(2) as pool:
+        first, second = pool.map(write_roll, [tmp_path, tmp_path])
+    assert first == second and sorted(made) == list("abcdef")
 
 
 def test_a_roll_that_cannot_be_written_is_told_and_the_rest_not_tried(tmp_path, monkeypatch):

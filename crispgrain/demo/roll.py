@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
 from importlib import resources
+from multiprocessing.pool import ThreadPool
 from pathlib import Path
 from threading import Lock
 
@@ -30,7 +30,7 @@ TWO_DEPTHS = 3.0  # px, radius of the disc that the plate is out of focus by
 PLANET_MOVES = (14.0, 20.0)  # px and degrees, while the rest is still
 GREEN_TUBES = (0.86, 1.0, 0.78)  # working-space cast of old fluorescent tubes, made up
 AT_ONCE = 2  # shots being made; the second costs 0.35 GB
-_opening = Lock()
+_opening, _making = Lock(), Lock()
 
 
 def scene(name: str) -> Array:
@@ -226,14 +226,12 @@ def write_roll(folder: Path, report: Callable[[int, int, str], None] | None = No
             atomic_write(path, shot.write)
         return path
 
-    pool = ThreadPoolExecutor(min(AT_ONCE, worker_count()))
-    try:
-        coming = [pool.submit(write, shot) for shot in ROLL]
+    # Who asks while the roll is being made waits for it. These threads, being daemons, end with the program.
+    with _making, ThreadPool(min(AT_ONCE, worker_count())) as pool:
+        coming = pool.imap(write, ROLL)
         paths = []
-        for number, (shot, path) in enumerate(zip(ROLL, coming, strict=True)):
+        for number, shot in enumerate(ROLL):
             if report is not None:
                 report(number, len(ROLL), shot.name)
-            paths.append(path.result())
+            paths.append(next(coming))
         return paths
-    finally:
-        pool.shutdown(cancel_futures=True)
