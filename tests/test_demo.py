@@ -3,13 +3,15 @@
 import time
 from concurrent.futures import ThreadPoolExecutor
 from functools import partial
-from threading import Barrier, current_thread
+from threading import Barrier, Event, current_thread
 
 import numpy as np
 import pytest
 
 import crispgrain.demo.roll as roll_module
+from crispgrain.cancel import Cancelled, CancelToken, cancelled_by
 from crispgrain.cli.main import main
+from crispgrain.core.atomic import HOST, UNFINISHED
 from crispgrain.core.errors import ShotError
 from crispgrain.core.files import read_shot
 from crispgrain.core.frame import Frame
@@ -138,6 +140,27 @@ def test_a_roll_that_cannot_be_written_is_told_and_the_rest_not_tried(tmp_path, 
     with pytest.raises(OSError, match="disk full"):
         write_roll(tmp_path)
     assert len(tried) < 100
+
+
+def test_a_roll_that_nobody_wants_any_more_is_not_waited_for_and_goes_on_later(tmp_path, monkeypatch):
+    token, made, slow = CancelToken(), [], Event()
+
+    def write(name, path):
+        made.append(name)
+        path.write_text(name)
+        if name == "3":
+            token.cancel()
+            slow.wait(20)
+
+    monkeypatch.setattr(roll_module, "ROLL", [DemoShot(str(n), "", partial(write, str(n))) for n in range(50)])
+    with cancelled_by(token), pytest.raises(Cancelled):
+        write_roll(tmp_path)
+    assert not (tmp_path / "3").exists()
+    slow.set()
+    killed = tmp_path / f"{UNFINISHED}{2**22 + 1}@{HOST}-x.dng"  # no process has as high a number
+    killed.touch()
+    assert [p.read_text() for p in write_roll(tmp_path)] == [str(n) for n in range(50)]
+    assert len(set(made)) == 50 and not killed.exists()
 
 
 def test_scenes_hold_no_more_than_white_and_are_sharp():

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
 from importlib import resources
-from multiprocessing.pool import ThreadPool
+from multiprocessing import TimeoutError
+from multiprocessing.pool import IMapIterator, ThreadPool
 from pathlib import Path
 from threading import Lock
 
@@ -17,7 +19,8 @@ import numpy as np
 from PIL import Image
 
 from crispgrain.arrays import Array
-from crispgrain.core.atomic import atomic_write
+from crispgrain.cancel import check
+from crispgrain.core.atomic import atomic_write, sweep
 from crispgrain.core.colour import icc
 from crispgrain.core.colour.spaces import SRGB_TO_WORKING, apply_matrix, luminance, srgb_decode, srgb_encode
 from crispgrain.core.files.source import Source
@@ -216,9 +219,11 @@ def known_truth(source: Source) -> Array | None:
 def write_roll(folder: Path, report: Callable[[int, int, str], None] | None = None) -> list[Path]:
     """Write the shots of the roll that are not there yet; returns all their paths.
 
-    ``report`` is told, in the caller's thread, which shot is being waited for.
+    ``report`` is told, in the caller's thread, which shot is being waited for. Who cancels the work need not wait for
+    the shots that are being made; they, too, are whole or not there.
     """
     folder.mkdir(parents=True, exist_ok=True)
+    sweep(folder)
 
     def write(shot: DemoShot) -> Path:
         path = folder / shot.name
@@ -233,5 +238,12 @@ def write_roll(folder: Path, report: Callable[[int, int, str], None] | None = No
         for number, shot in enumerate(ROLL):
             if report is not None:
                 report(number, len(ROLL), shot.name)
-            paths.append(next(coming))
+            paths.append(_next(coming))
         return paths
+
+
+def _next(coming: IMapIterator[Path]) -> Path:
+    while True:
+        check()
+        with suppress(TimeoutError):
+            return coming.next(timeout=0.1)

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 
-from crispgrain.cancel import Cancelled, CancelToken
+from crispgrain.cancel import Cancelled, CancelToken, check
 from crispgrain.core.colour import icc
 from crispgrain.core.describe import stage_summary
 from crispgrain.core.files import PictureSource
@@ -48,6 +48,23 @@ def test_answers_on_the_way_are_not_delivered_after_closing(qtbot):
     background.submit(Urgency.VISIBLE, lambda: 2, heard.append)
     qtbot.wait(50)
     assert heard == []
+
+
+def test_work_under_way_stops_when_the_window_closes(qtbot):
+    background, under_way, ended = Background(threads=1), threading.Event(), threading.Event()
+
+    def job():
+        under_way.set()
+        try:
+            while not ended.wait(0.01):
+                check()
+        finally:
+            ended.set()
+
+    background.submit(Urgency.VISIBLE, job, print)
+    assert under_way.wait(5)
+    background.close()
+    assert ended.is_set()
 
 
 # ---- slider ---------------------------------------------------------------------------

@@ -353,13 +353,38 @@ def test_the_demo_roll_is_made_on_the_first_start(window, qtbot, monkeypatch):
     from crispgrain.paths import demo_folder
 
     made = []
-    monkeypatch.setattr(module, "write_roll", made.append)
+    monkeypatch.setattr(module, "write_roll", lambda folder, report: made.append(folder))
     window.opening.prepare_demo()
     qtbot.waitUntil(lambda: made == [demo_folder()], timeout=PATIENCE)
     demo_folder().mkdir(parents=True)
     window.opening.prepare_demo()
     qtbot.wait(100)
     assert len(made) == 1
+
+
+def test_how_far_the_demo_roll_is_is_said_to_who_waits_for_it(window, qtbot, monkeypatch):
+    from crispgrain.desktop.window import opening as module
+
+    told = [threading.Event() for _ in range(3)]
+
+    def write_roll(folder, report):
+        for number, name in enumerate(("first.dng", "second.dng", "third.dng")):
+            report(number, 3, name)
+            assert told[number].wait(10)
+        return []
+
+    monkeypatch.setattr(module, "write_roll", write_roll)
+    window.opening.prepare_demo()
+    qtbot.wait(100)
+    assert "demo roll" not in window.status.words.text()
+    over = []
+    window.opening.open_demo(lambda: over.append(True))
+    told[0].set()
+    qtbot.waitUntil(lambda: window.status.words.text() == "Making the demo roll, 2 of 3: second.dng …")
+    for event in told:
+        event.set()
+    qtbot.waitUntil(lambda: over == [True])
+    assert window.status.words.text() == ""
 
 
 def test_choosing_a_stage_and_a_model(opened, qtbot):

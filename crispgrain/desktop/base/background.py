@@ -14,7 +14,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Qt, Signal
 
-from crispgrain.cancel import NEVER, Cancelled, CancelToken
+from crispgrain.cancel import NEVER, Cancelled, CancelToken, cancelled_by
 from crispgrain.threads import single_threaded_libraries, worker_count
 
 SWITCH_INTERVAL = 0.0005  # s; how soon a computing thread lets the window's thread have the interpreter
@@ -48,6 +48,7 @@ class Background(QObject):
         self._order = itertools.count()
         self._finished.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
         self._closed = False
+        self._closing = CancelToken()
         self._limits = single_threaded_libraries()
         self._limits.__enter__()
         self._threads = [
@@ -73,8 +74,12 @@ class Background(QObject):
         self._emit(lambda _: job(), None)
 
     def close(self) -> None:
-        """End the workers; jobs still waiting are dropped, and answers on the way are not delivered any more."""
+        """End the workers: jobs still waiting are dropped, those under way stop where they look whether they should.
+
+        Answers on the way are not delivered any more.
+        """
         self._closed = True
+        self._closing.cancel()
         while True:
             try:
                 self._jobs.get_nowait()
@@ -96,7 +101,8 @@ class Background(QObject):
             if cancel.cancelled:
                 continue
             try:
-                answer = job()
+                with cancelled_by(self._closing):
+                    answer = job()
             except Cancelled:
                 continue
             except Exception as error:  # whatever it is, the window must hear of it and live on

@@ -33,7 +33,7 @@ class Opening(QObject):
         self._session, self._background, self._status = session, background, status
         self._settings, self._window = settings, window
         self.watching: FolderWatch | None = None
-        self._busy = False
+        self._busy = self._demo_awaited = False
         self._looking = QTimer(self)
         self._looking.setInterval(WATCHED)
         self._looking.timeout.connect(self._look)
@@ -150,22 +150,36 @@ class Opening(QObject):
     def prepare_demo(self) -> None:
         """On the very first start, make the demo roll in the background."""
         if not demo_folder().exists():
-            self._background.submit(Urgency.METERING, lambda: write_roll(demo_folder()), lambda _: None)
+            self._background.submit(Urgency.METERING, self._make_demo, lambda _: None)
 
     def open_demo(self, over: Callable[[], object]) -> None:
         """Write what is missing of the demo roll, then open it."""
-        self._status.say("Making the demo roll; this takes about half a minute the first time …")
+        self._status.say("Making the demo roll …")
+        self._demo_awaited = True
 
         def failed(error: Exception) -> None:
+            self._demo_awaited = False
             over()
             self._status.say(f"The demo roll could not be made: {error}")
 
         def done(paths: list[Path]) -> None:
+            self._demo_awaited = False
             over()
             self._status.say("")
             self.open_paths(paths)
 
-        self._background.submit(Urgency.OPENING, lambda: write_roll(demo_folder()), done, failed)
+        self._background.submit(Urgency.OPENING, self._make_demo, done, failed)
+
+    def _make_demo(self) -> list[Path]:
+        """Outside the window's thread; how far it is, is said if somebody waits for it."""
+
+        def report(number: int, total: int, name: str) -> None:
+            if self._demo_awaited:
+                self._background.in_window(
+                    lambda: self._status.say(f"Making the demo roll, {number + 1} of {total}: {name} …")
+                )
+
+        return write_roll(demo_folder(), report)
 
 
 def local_paths(data: QMimeData) -> list[Path]:
