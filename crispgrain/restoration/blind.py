@@ -15,9 +15,8 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import fft, ndimage
-from scipy.optimize import Bounds, minimize
 
 from crispgrain.arrays import Array
 from crispgrain.cancel import check
@@ -138,27 +137,25 @@ class _Transform:
     """A patch of one scale in the frequency domain."""
 
     def __init__(self, blurred: Array, smoothing: float) -> None:
-        self.shape = tuple(fft.next_fast_len(n, real=True) for n in blurred.shape)
+        self.shape = tuple(scipy.fft.next_fast_len(n, real=True) for n in blurred.shape)
         self.pad = [(0, a - b) for a, b in zip(self.shape, blurred.shape, strict=True)]
         # The patch ends in nothing at its rim, so that its edges meet without a step.
-        from scipy.signal.windows import tukey  # takes half a second, and few shots are shaken
-
-        window = np.outer(*(tukey(n, TAPERED) for n in blurred.shape)).astype(np.float32)
+        window = np.outer(*(scipy.signal.windows.tukey(n, TAPERED) for n in blurred.shape)).astype(np.float32)
         self.window = np.pad(window, self.pad)
-        frequency = np.hypot(fft.fftfreq(self.shape[0])[:, None], fft.rfftfreq(self.shape[1])[None])
+        frequency = np.hypot(scipy.fft.fftfreq(self.shape[0])[:, None], scipy.fft.rfftfreq(self.shape[1])[None])
         self.smoothing = np.exp(-2 * np.square(np.pi * smoothing * frequency)).astype(np.float32)
         self.blurred = self._spectrum(blurred) * self.smoothing
         rows, columns = (np.zeros(self.shape, np.float32) for _ in range(2))
         rows[0, 0] = columns[0, 0] = -1
         rows[-1, 0] = columns[0, -1] = 1
-        self.differences = [fft.rfft2(d) for d in (rows, columns)]
+        self.differences = [scipy.fft.rfft2(d) for d in (rows, columns)]
         self.roughness = sum(np.square(np.abs(d)) for d in self.differences)
         self.seen = [d * self.blurred for d in self.differences]
 
     def _spectrum(self, picture: Array) -> NDArray:
         picture = np.pad(picture, self.pad)
         mean = float((picture * self.window).sum() / self.window.sum())
-        return fft.rfft2((picture - np.float32(mean)) * self.window)
+        return scipy.fft.rfft2((picture - np.float32(mean)) * self.window)
 
     def edges_of(self, picture: Array) -> list[NDArray]:
         """Spectra of the gradients of a picture."""
@@ -172,20 +169,20 @@ class _Transform:
         spectrum, penalty = self.blurred, 2 * cost
         gradients = [np.zeros(self.shape, np.float32)] * 2
         while penalty < TIGHTEST:
-            gradients = [fft.irfft2(d * spectrum, self.shape) for d in self.differences]
+            gradients = [scipy.fft.irfft2(d * spectrum, self.shape) for d in self.differences]
             is_edge = np.square(gradients[0]) + np.square(gradients[1]) > cost / penalty
             gradients = [g * is_edge for g in gradients]
-            pull = sum(d.conj() * fft.rfft2(g) for d, g in zip(self.differences, gradients, strict=True))
+            pull = sum(d.conj() * scipy.fft.rfft2(g) for d, g in zip(self.differences, gradients, strict=True))
             spectrum = (known + penalty * pull) / (power + penalty * self.roughness + 1e-9)
             penalty *= TIGHTER
-        return [fft.rfft2(g * self.window) for g in gradients]
+        return [scipy.fft.rfft2(g * self.window) for g in gradients]
 
     def kernel(self, edges: list[NDArray], edge: int) -> Array:
         """The path, nowhere below nothing, by which edges become those seen."""
         shared = sum((e * self.smoothing).conj() * s for e, s in zip(edges, self.seen, strict=True))
         power = sum(np.square(np.abs(e * self.smoothing)) for e in edges) + RIDGE
         start, correlation, autocorrelation = (
-            _middle(fft.irfft2(v, self.shape), n)
+            _middle(scipy.fft.irfft2(v, self.shape), n)
             for v, n in ((shared / power, edge), (shared, edge), (power, 2 * edge - 1))
         )
         return _tidied(_least_squares(np.maximum(start, 0), correlation, autocorrelation))
@@ -203,17 +200,17 @@ def _least_squares(kernel: Array, correlation: Array, autocorrelation: Array) ->
     Clipping the unbounded answer would leave a wide and smooth blob; bounded, paths stay thin. ``kernel`` is a start.
     """
     edge = len(kernel)
-    shape = (fft.next_fast_len(3 * edge, real=True),) * 2
+    shape = (scipy.fft.next_fast_len(3 * edge, real=True),) * 2
     spectrum = transfer(autocorrelation, shape)
     unit = float(np.abs(spectrum).max())
 
     def cost(flat: NDArray[np.float64]) -> tuple[float, NDArray[np.float64]]:
         tried = flat.reshape(edge, edge)
-        explained = fft.irfft2(fft.rfft2(tried, shape) * spectrum, shape)[:edge, :edge]
+        explained = scipy.fft.irfft2(scipy.fft.rfft2(tried, shape) * spectrum, shape)[:edge, :edge]
         return float((tried * (explained / 2 - correlation)).sum()) / unit, ((explained - correlation) / unit).ravel()
 
-    bounds = Bounds(0, np.inf)
-    found = minimize(
+    bounds = scipy.optimize.Bounds(0, np.inf)
+    found = scipy.optimize.minimize(
         cost, kernel.ravel(), jac=True, method="L-BFGS-B", bounds=bounds, options={"maxiter": KERNEL_STEPS}
     )
     return found.x.reshape(edge, edge).astype(np.float32)
@@ -224,8 +221,8 @@ def _tidied(kernel: Array) -> Array:
     kernel = np.where(kernel < FAINT * kernel.max(), 0, kernel)
     if not kernel.any():
         return _first_guess(len(kernel))
-    pieces, count = ndimage.label(kernel > 0, np.ones((3, 3)))
-    weights = ndimage.sum_labels(kernel, pieces, np.arange(1, count + 1))
+    pieces, count = scipy.ndimage.label(kernel > 0, np.ones((3, 3)))
+    weights = scipy.ndimage.sum_labels(kernel, pieces, np.arange(1, count + 1))
     # Where the whole is in pieces, the largest is no crumb, however small.
     least = min(CRUMB * kernel.sum(), weights.max())
     kernel = np.where(np.isin(pieces, 1 + np.flatnonzero(weights >= least)), kernel, 0)
@@ -242,9 +239,9 @@ def centred(kernel: Array) -> Array:
     >>> float(centred(aside)[2, 2])
     1.0
     """
-    row, column = ndimage.center_of_mass(kernel)
+    row, column = scipy.ndimage.center_of_mass(kernel)
     middle = len(kernel) // 2
-    moved = ndimage.shift(kernel, (round(middle - row), round(middle - column)), order=0)
+    moved = scipy.ndimage.shift(kernel, (round(middle - row), round(middle - column)), order=0)
     moved = moved if moved.any() else kernel
     return (moved / moved.sum()).astype(np.float32)
 
@@ -271,7 +268,7 @@ def _resized(kernel: Array, edge: int) -> Array:
 
 def _cleaned(kernel: Array) -> Array:
     """Moved by fractions of a pixel to have its centre of mass exactly in the middle."""
-    row, column = ndimage.center_of_mass(kernel)
+    row, column = scipy.ndimage.center_of_mass(kernel)
     middle = len(kernel) // 2
-    moved = np.maximum(ndimage.shift(kernel, (middle - row, middle - column), order=1), 0)
+    moved = np.maximum(scipy.ndimage.shift(kernel, (middle - row, middle - column), order=1), 0)
     return (moved / moved.sum()).astype(np.float32)

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.sparse import coo_array, eye_array
-from scipy.sparse.linalg import splu
 
 from crispgrain.arrays import Array
 
@@ -61,10 +60,12 @@ def spread(luma: Array, hints: Array, given: NDArray[np.bool_]) -> Array:
         weights.append(np.exp(-apart / width_of[here])[free].astype(np.float64) + FAINT)
     row, column, weight = (np.concatenate(v) for v in (rows, columns, weights))
     sums = np.bincount(row, weight, height * width)
-    means = coo_array((weight / sums[row], (row, column)), (height * width,) * 2)
+    means = scipy.sparse.coo_array((weight / sums[row], (row, column)), (height * width,) * 2)
     # Every diagonal is 1, and the largest of its row: no pivot is needed, which would fill the matrix.
-    system = (eye_array(height * width) - means).tocsc()
-    solve = splu(system, "MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True}).solve
+    system = (scipy.sparse.eye_array(height * width) - means).tocsc()
+    solve = scipy.sparse.linalg.splu(
+        system, "MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
+    ).solve
     known = np.where(given, hints, 0).reshape(len(hints), -1).astype(np.float64)
     return np.stack([solve(k).reshape(height, width) for k in known]).astype(np.float32)
 

@@ -6,8 +6,8 @@ from collections.abc import Callable, Sequence
 from functools import lru_cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.interpolate import PchipInterpolator
 
 from crispgrain.strips import in_strips
 
@@ -58,7 +58,7 @@ def through(points: Points) -> Curve:
     x, y = np.array(points, np.float64).T
     if np.diff(x).min() <= 0 or np.diff(y).min() < 0:
         raise ValueError("a curve must rise from point to point")
-    smooth = PchipInterpolator(x, y)
+    smooth = scipy.interpolate.PchipInterpolator(x, y)
     steep = smooth.derivative()
     low, high = (max(float(steep(v)), LEAST_RISE) for v in (x[0], x[-1]))
 

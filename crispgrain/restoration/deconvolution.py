@@ -16,8 +16,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import fft
 
 from crispgrain.arrays import Array
 from crispgrain.cancel import check
@@ -78,7 +78,7 @@ class Blurred:
         height, width = observed.shape[:2]
         reach = len(kernel) // 2
         top = left = -(-(3 * reach + 4) // (2 * PHASE)) * PHASE
-        self.shape = tuple(fft.next_fast_len(n + 2 * top, real=True) for n in (height, width))
+        self.shape = tuple(scipy.fft.next_fast_len(n + 2 * top, real=True) for n in (height, width))
         self.inner = slice(top, top + height), slice(left, left + width)
         self.transfer = transfer(kernel, self.shape)[..., None]
         self.power = np.square(np.abs(self.transfer))
@@ -133,7 +133,7 @@ class Blurred:
         return estimate
 
     def back(self, spectrum: NDArray) -> Array:
-        return fft.irfft2(spectrum, self.shape, axes=(0, 1))
+        return scipy.fft.irfft2(spectrum, self.shape, axes=(0, 1))
 
 
 def forward(picture: Array) -> NDArray:
@@ -144,7 +144,7 @@ def forward(picture: Array) -> NDArray:
     >>> forward(np.zeros((8, 8, 3), np.float32)).shape
     (8, 5, 3)
     """
-    return fft.rfft2(picture, axes=(0, 1))
+    return scipy.fft.rfft2(picture, axes=(0, 1))
 
 
 def _framed(picture: Array, shape: tuple[int, ...], top: int, left: int) -> Array:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import ndimage
 
 from crispgrain.arrays import Array
 
@@ -41,7 +41,7 @@ def filled(pixels: Array, hole: NDArray[np.bool_], grained: float = 1.0) -> Arra
     known = (~hole).astype(np.float32)
     out = np.where(hole[..., None], _spread(pixels, known), pixels)
     grain = np.float32(grained) * _grain(pixels, known)
-    _, (rows, columns) = ndimage.distance_transform_edt(hole, return_indices=True)
+    _, (rows, columns) = scipy.ndimage.distance_transform_edt(hole, return_indices=True)
     y, x = np.nonzero(hole)
     down, right = rows[y, x] - y, columns[y, x] - x
     from_y, from_x = y + 2 * down, x + 2 * right

@@ -6,8 +6,8 @@ import base64
 import math
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import fft
 
 from crispgrain.arrays import Array
 
@@ -109,7 +109,7 @@ def transfer(kernel: Array, shape: tuple[int, ...]) -> NDArray[np.complexfloatin
     """
     reach, spread = len(kernel) // 2, np.zeros(shape, np.float32)
     spread[: len(kernel), : len(kernel)] = kernel
-    return fft.rfft2(np.roll(spread, (-reach, -reach), (0, 1)))
+    return scipy.fft.rfft2(np.roll(spread, (-reach, -reach), (0, 1)))
 
 
 def _fine_grid(reach: int) -> tuple[NDArray, NDArray]:

@@ -11,8 +11,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 from crispgrain.arrays import Array
 from crispgrain.geometry import Rect
@@ -47,7 +47,9 @@ class Sampling:
 
 
 @lru_cache(maxsize=64)
-def lanczos_weights(sampling: Sampling, out_start: int, out_stop: int, in_start: int, in_stop: int) -> sparse.csr_array:
+def lanczos_weights(
+    sampling: Sampling, out_start: int, out_stop: int, in_start: int, in_stop: int
+) -> scipy.sparse.csr_array:
     """Lanczos-3 weights from input samples ``in_start..in_stop`` to outputs ``out_start..out_stop``.
 
     Beyond the picture's edge its samples are mirrored. When shrinking, the kernel widens so that nothing aliases.
@@ -75,7 +77,9 @@ def lanczos_weights(sampling: Sampling, out_start: int, out_stop: int, in_start:
 
 
 @lru_cache(maxsize=64)
-def area_weights(sampling: Sampling, out_start: int, out_stop: int, in_start: int, in_stop: int) -> sparse.csr_array:
+def area_weights(
+    sampling: Sampling, out_start: int, out_stop: int, in_start: int, in_stop: int
+) -> scipy.sparse.csr_array:
     """Weights that average the input samples each (larger) output sample covers.
 
     This is what a coarser sensor would have seen; arguments as in :func:`lanczos_weights`.
@@ -99,18 +103,18 @@ def _mirror(index: NDArray[np.int64], length: int) -> NDArray[np.int64]:
     return np.where(index >= length, 2 * length - 1 - index, index)
 
 
-def _matrix(weights: NDArray, index: NDArray[np.int64], in_start: int, in_stop: int) -> sparse.csr_array:
+def _matrix(weights: NDArray, index: NDArray[np.int64], in_start: int, in_stop: int) -> scipy.sparse.csr_array:
     rows = np.repeat(np.arange(len(weights)), weights.shape[1])
     keep = (weights.ravel() != 0) & (index.ravel() >= in_start) & (index.ravel() < in_stop)
     shape = (len(weights), in_stop - in_start)
-    matrix = sparse.csr_array(
+    matrix = scipy.sparse.csr_array(
         (weights.ravel()[keep].astype(np.float32), (rows[keep], index.ravel()[keep] - in_start)), shape=shape
     )
     matrix.sum_duplicates()
     return matrix
 
 
-def apply(rows: sparse.csr_array, columns: sparse.csr_array, pixels: Array) -> Array:
+def apply(rows: scipy.sparse.csr_array, columns: scipy.sparse.csr_array, pixels: Array) -> Array:
     """Resample H x W x C with a matrix for each axis.
 
     Examples

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.interpolate import PchipInterpolator
 
 from crispgrain.arrays import Array
 
@@ -71,7 +71,7 @@ def curve(tone: Tone) -> Callable[[NDArray[np.float64] | float], NDArray[np.floa
     for n in range(1, len(points)):
         moved[n] = max(moved[n], moved[n - 1] + LEAST_RISE * (points[n] - points[n - 1]))
     places = low + points * (high - low)
-    smooth = PchipInterpolator(places, moved)
+    smooth = scipy.interpolate.PchipInterpolator(places, moved)
 
     def moved_to(values: NDArray[np.float64] | float) -> NDArray[np.float64]:
         inside = np.clip(values, places[0], places[-1])

@@ -9,10 +9,10 @@ References
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import gamma
 
 from crispgrain.arrays import Array
 
@@ -72,7 +72,7 @@ def tukey_lambda(shape: tuple[int, ...], tails: float, rng: np.random.Generator)
     p = rng.uniform(1e-7, 1 - 1e-7, shape)
     if abs(tails) < 1e-3:
         return (np.log(p / (1 - p)) * (3**0.5 / np.pi)).astype(np.float32)
-    variance = 2 / tails**2 * (1 / (1 + 2 * tails) - gamma(tails + 1) ** 2 / gamma(2 * tails + 2))
+    variance = 2 / tails**2 * (1 / (1 + 2 * tails) - math.gamma(tails + 1) ** 2 / math.gamma(2 * tails + 2))
     return ((p**tails - (1 - p) ** tails) / (tails * variance**0.5)).astype(np.float32)
 
 

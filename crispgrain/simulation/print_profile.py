@@ -11,8 +11,8 @@ import struct
 from functools import cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from crispgrain.core.colour.icc import tagged
 from crispgrain.core.colour.spaces import ICC_D50_XYZ
@@ -87,7 +87,7 @@ def _inverted(lab: NDArray) -> NDArray:
     """The inks (before black is put in) that come nearest to colours: the nearest of many, then Gauss and Newton."""
     axis = np.linspace(0, 1, 33)
     many = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
-    ink = many[cKDTree(_ink_to_lab(_with_black(many))).query(lab)[1]]
+    ink = many[scipy.spatial.cKDTree(_ink_to_lab(_with_black(many))).query(lab)[1]]
     hair = 1e-4
     for _ in range(5):
         now = _ink_to_lab(_with_black(ink))

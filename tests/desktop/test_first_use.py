@@ -1,6 +1,8 @@
 """What a photographer does in the first hour, by mouse and keys."""
 
 import io
+import subprocess
+import sys
 import threading
 from types import SimpleNamespace
 
@@ -30,6 +32,14 @@ from tests.conftest import save_noisy_jpeg
 from tests.desktop.driving import LEFT, PATIENCE, drag, pixels_of, settle, shown
 
 pytestmark = pytest.mark.slow
+
+
+def test_the_window_does_not_wait_for_libraries_that_only_a_shot_needs():
+    """scipy loads its parts when they are first used ("Starting" in docs/benchmarks.md)."""
+    program = "import sys, crispgrain.desktop.window.window; print([m for m in sys.modules if m.startswith('scipy.')])"
+    loaded = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True, check=True).stdout
+    assert "scipy.version" in loaded
+    assert not [p for p in ("fft", "ndimage", "optimize", "interpolate", "special", "sparse") if f"scipy.{p}" in loaded]
 
 
 def click_shot(window, qtbot, row, modifier=Qt.KeyboardModifier.NoModifier) -> None:

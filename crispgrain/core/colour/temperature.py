@@ -5,8 +5,8 @@ from __future__ import annotations
 from functools import cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.optimize import brentq
 
 from .spaces import WORKING, to_xyz, white_xyz
 
@@ -60,7 +60,7 @@ def kelvin_of(light: Chromaticity) -> tuple[float, float]:
     if ahead(low) * ahead(high) > 0:
         kelvin = HOTTEST if abs(ahead(low)) < abs(ahead(high)) else COLDEST
     else:
-        kelvin = 1e6 / float(brentq(ahead, low, high, xtol=1e-6))
+        kelvin = 1e6 / float(scipy.optimize.brentq(ahead, low, high, xtol=1e-6))
     return kelvin, float((place - _planckian(kelvin)) @ _across(kelvin))
 
 

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.fft import dctn
 
 from ..files.source import PictureSource, RawSource, Source
 from .noise_line import sample_rects
@@ -104,7 +104,7 @@ def _coefficients(y: NDArray[np.float32], top: int, left: int) -> NDArray[np.flo
     rows, columns = (n // EDGE for n in inside.shape)
     blocks = inside[: rows * EDGE, : columns * EDGE].reshape(rows, EDGE, columns, EDGE).swapaxes(1, 2)
     clean = (blocks.min(axis=(2, 3)) > 1) & (blocks.max(axis=(2, 3)) < 254)  # clipping moves coefficients
-    return dctn(blocks[clean] - 128, axes=(1, 2), norm="ortho").reshape(-1, EDGE * EDGE)
+    return scipy.fft.dctn(blocks[clean] - 128, axes=(1, 2), norm="ortho").reshape(-1, EDGE * EDGE)
 
 
 def _comb_fit(coefficients: NDArray[np.float32], steps: NDArray) -> float:

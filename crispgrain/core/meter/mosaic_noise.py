@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.special import chdtri  # scipy.stats would take a second to import
 
 from ..colour.spaces import OPPONENT, WORKING_TO_SRGB, srgb_decode
 from ..files.source import RawSource
@@ -62,7 +62,7 @@ def sensor_points(patches: Content) -> list[tuple[float, float, float]]:
     points = []
     for part in by_tone(np.sqrt(np.maximum(patches.mean, 0)), FINE_BINS, FINE_LEAST):
         smooth = patches.of(part).of(smooth_variance(patches.of(part))[1])
-        variance = float(np.quantile(smooth.high, WEAKER)) * freedom / chdtri(freedom, 1 - WEAKER)
+        variance = float(np.quantile(smooth.high, WEAKER)) * freedom / scipy.special.chdtri(freedom, 1 - WEAKER)
         points.append((round(float(smooth.mean.mean()), 6), float(f"{variance:.5g}"), float(len(part))))
     return points
 

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.special import chdtri  # scipy.stats would take a second to import
 
 from crispgrain.geometry import Rect, Size
 
@@ -57,7 +57,7 @@ def smooth_variance(patches: Content) -> tuple[float, NDArray[np.bool_]]:
     """
     _, structure, strength = patches
     freedom = len(cosine_split()[1])
-    median_of_noise = chdtri(freedom, 0.5) / freedom
+    median_of_noise = scipy.special.chdtri(freedom, 0.5) / freedom
     chosen = structure <= np.quantile(structure, 0.2)
     for _ in range(6):
         variance = float(strength[chosen].mean())

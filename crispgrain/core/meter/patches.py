@@ -7,9 +7,9 @@ from functools import cache
 from typing import NamedTuple
 
 import numpy as np
+import scipy
 from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
-from scipy.fft import dct
 
 from crispgrain.arrays import Array
 from crispgrain.restoration.demosaic import is_bayer
@@ -83,7 +83,7 @@ def joined(contents: Iterable[Content]) -> Content:
 @cache
 def cosine_split() -> tuple[Array, NDArray[np.intp], NDArray[np.intp]]:
     """The 5 x 5 cosine basis as a 25 x 25 matrix, and which of its rows count as low and as high."""
-    basis = dct(np.eye(PATCH), axis=0, norm="ortho")
+    basis = scipy.fft.dct(np.eye(PATCH), axis=0, norm="ortho")
     order = _orders()
     return (
         np.kron(basis, basis).astype(np.float32), np.flatnonzero((order >= 1) & (order <= 3)), np.flatnonzero(order > 4)

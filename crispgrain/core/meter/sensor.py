@@ -10,8 +10,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.optimize import nnls
 
 from ..files.source import RawSource, Source
 from .mosaic_noise import propagate
@@ -66,7 +66,7 @@ def _weighted(signal: NDArray, variance: NDArray, weight: NDArray, a: float, b: 
     expected = np.maximum(a * signal + b, 1e-12)
     design = np.stack([signal, np.ones_like(signal)], axis=1) / expected[:, None] * np.sqrt(weight)[:, None]
     scale = np.maximum(np.linalg.norm(design, axis=0), 1e-30)  # as the solver wants columns of one order
-    solution, _ = nnls(design / scale, variance / expected * np.sqrt(weight))
+    solution, _ = scipy.optimize.nnls(design / scale, variance / expected * np.sqrt(weight))
     return float(solution[0] / scale[0]), float(solution[1] / scale[1])
 
 

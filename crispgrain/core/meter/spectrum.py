@@ -13,10 +13,8 @@ from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter
-from scipy.optimize import least_squares
-from scipy.special import j1
 
 from crispgrain.arrays import Array
 
@@ -82,7 +80,7 @@ def gaussian(sigma: float) -> NDArray[np.float64]:
 def disc(radius: float) -> NDArray[np.float64]:
     """Squared transfer of a disc of ``radius`` px."""
     x = np.maximum(2 * np.pi * _plane().radius * abs(radius), 1e-6)
-    return np.square(2 * j1(x) / x)
+    return np.square(2 * scipy.special.j1(x) / x)
 
 
 def line(length: float, angle: float) -> NDArray[np.float64]:
@@ -130,7 +128,7 @@ def extent(spectrum: NDArray[np.float64]) -> float:
     blur = np.maximum(np.exp(spectrum) - 1.2 * noise, 0) * radius**SCENE_SLOPE
     lowest = radius < 2.5 / BLOCK
     blur[lowest] = np.median(blur[~lowest & (radius < 4 / BLOCK)])
-    correlation = gaussian_filter(np.fft.fftshift(np.fft.irfft2(blur, (BLOCK, BLOCK))), 1)
+    correlation = scipy.ndimage.gaussian_filter(np.fft.fftshift(np.fft.irfft2(blur, (BLOCK, BLOCK))), 1)
     distance = np.hypot(*(np.mgrid[:BLOCK, :BLOCK] - BLOCK // 2))
     far = float(np.median(correlation[distance > 0.35 * BLOCK]))
     held = correlation - far > FADED * (correlation.max() - far)
@@ -240,6 +238,8 @@ def _refined(
         ]
         return np.column_stack([smooth * part[:, None], 1 - part, *(s * part for s in by_size)]) * scale[:, None]
 
-    found = least_squares(error, parameters, slopes, method="lm", x_scale="jac", ftol=LEAST_GAIN, max_nfev=rounds)
+    found = scipy.optimize.least_squares(
+        error, parameters, slopes, method="lm", x_scale="jac", ftol=LEAST_GAIN, max_nfev=rounds
+    )
     size = found.x[split + 1 :]
     return Fit(2 * float(found.cost), (*np.abs(size[:1]).tolist(), *size[1:].tolist()))  # its sign says nothing

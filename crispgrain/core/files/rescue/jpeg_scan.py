@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 
 from .huffman import Layout, Run, code_table, coefficients, decoded, words_of
@@ -163,8 +164,6 @@ def _placed(runs: list[Run], units: int, whole: bool) -> list[Placed]:
 
 def blocks_of(run: Run, header: Header) -> list[NDArray[np.float32]]:
     """Pixels of each component (units x rows x columns) of a run, 0 for mid grey of the first block's mean."""
-    from scipy.fft import idctn
-
     single = len(header.components) == 1
     shapes = [(1, 1) if single else (c.down, c.across) for c in header.components]
     stored = coefficients(run, sum(d * a for d, a in shapes))
@@ -172,7 +171,7 @@ def blocks_of(run: Run, header: Header) -> list[NDArray[np.float32]]:
     for component, (down, across) in zip(header.components, shapes, strict=True):
         part = stored[:, at : at + down * across] * header.steps[component.steps].astype(np.float32)
         at += down * across
-        pixels = idctn(part.reshape(-1, 8, 8), axes=(1, 2), norm="ortho", overwrite_x=True)
+        pixels = scipy.fft.idctn(part.reshape(-1, 8, 8), axes=(1, 2), norm="ortho", overwrite_x=True)
         tiles = pixels.reshape(len(run), down, across, 8, 8).swapaxes(2, 3)
         out.append(np.ascontiguousarray(tiles.reshape(len(run), 8 * down, 8 * across)))
     return out

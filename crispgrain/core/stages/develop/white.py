@@ -6,8 +6,8 @@ import contextlib
 import math
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.optimize import brentq
 
 from crispgrain.arrays import Array
 from crispgrain.geometry import Rect
@@ -63,7 +63,7 @@ def balance(light: NDArray[np.float64]) -> Values:
     low, high = WARMTH.minimum, WARMTH.maximum
     if unequal(low) * unequal(high) > 0:
         raise ToolError("That is too strongly coloured to be a neutral place.")
-    warmth = round(brentq(unequal, low, high, xtol=0.01), 1)
+    warmth = round(scipy.optimize.brentq(unequal, low, high, xtol=0.01), 1)
     gains = light_gains(warmth or 1e-6, 0.0)
     tint = 100 * math.log2(green * float(gains[1]) / math.sqrt(red * float(gains[0]) * blue * float(gains[2])))
     if abs(tint) > TINT.maximum:
