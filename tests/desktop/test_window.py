@@ -56,6 +56,20 @@ def test_shots_in_sight_are_measured_first(window, tmp_path, clean8, qtbot):
     assert seen <= {*first[: len(seen) + 3 * worker_count()]}
 
 
+def test_shots_taken_off_before_they_were_measured_do_not_keep_the_others_waiting(window, tmp_path, clean8, qtbot):
+    for n in range(8):
+        Image.fromarray(clean8[:64, : 64 + n]).save(tmp_path / f"{n:02}.png")
+    gate = threading.Event()
+    for _ in range(worker_count()):
+        window.background.submit(Urgency.VISIBLE, gate.wait, lambda _: None)
+    window.open_paths([tmp_path])
+    window.session.take_off([3, 4, 5])
+    gate.set()
+    roll = window.session.roll
+    qtbot.waitUntil(lambda: all(s.headline for s in roll.shots.values()), timeout=PATIENCE)
+    assert len(roll) == 5
+
+
 def test_the_spot_under_the_pointer_answers_while_all_workers_are_busy(opened, qtbot):
     opened.easel.set_zoom(1.0)
     settle(opened, qtbot)

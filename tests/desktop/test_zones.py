@@ -82,6 +82,18 @@ def test_two_zones_of_one_stage(grey, qtbot):
     assert 130 < values[0] < 150 and values[1] == 100 and values[2] < 80
 
 
+def test_what_was_to_be_drawn_is_called_off_in_another_stage(grey, qtbot):
+    """Print has no zones; what is drawn there moves the picture."""
+    before = grey.session.treatment
+    qtbot.mouseClick(grey.controls.zones.add, LEFT)
+    assert grey.easel.hand.shape is not None and grey.status.words.text()
+    qtbot.mouseClick(grey.rail.heads[Stage.PRINT], LEFT, pos=QPoint(60, 20))
+    assert grey.easel.hand.shape is None and not grey.status.words.text()
+    drag(qtbot, grey.easel, on_easel(grey, 200, 100), on_easel(grey, 200, 150))
+    assert grey.session.treatment == before and grey.session.stage is Stage.PRINT
+    settle(grey, qtbot)
+
+
 def test_a_crop_is_drawn_turned_undone_and_written(grey, qtbot, tmp_path):
     choose(grey, "Crop")
     assert grey.controls.rows["angle"].isVisible()

@@ -102,6 +102,7 @@ class ShotLoader(QObject):
 
     def _meter_next(self) -> None:
         # The queue gets no more than the workers can take, so that scrolling still changes what comes next.
+        self._to_meter = [id for id in self._to_meter if id in self._roll.shots]  # some may have been taken off
         while self._to_meter and self._metering < worker_count():
             seen = self._sheet.in_sight
             id = min(self._to_meter, key=lambda i: (i not in seen, i))

@@ -65,6 +65,8 @@ class MaskFlow(QObject):
         self.pictures = MaskPictures(session, easel, status, background)
         self._session, self._easel, self._controls, self._status = session, easel, controls, status
         self.panel = controls.masks
+        self._stage = session.stage
+        session.operation_changed.connect(self._follow_stage)
         self.pressure = Pressure(easel)
         self.ways, self.parts = QMenu(controls), QMenu(controls)
         self._fill(self.ways, self._new_zone)
@@ -219,6 +221,13 @@ class MaskFlow(QObject):
         longer = max(pipeline.source.size.width, pipeline.source.size.height)
         width = self.panel.brush["size"].field.value() / 100 * longer / pipeline.steps[-1].after.stretch
         hand.ask(Shape.PATH, self._take_stroke, width=width)
+
+    def _follow_stage(self) -> None:
+        """What was to be drawn for one stage is called off in another, which may have no zones."""
+        if self._session.stage is not self._stage and self._easel.hand.shape is not None:
+            self.leave()
+            self._status.say("")
+        self._stage = self._session.stage
 
     def leave(self) -> None:
         """Forget what was to be drawn or painted."""
