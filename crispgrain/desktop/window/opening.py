@@ -34,6 +34,7 @@ class Opening(QObject):
         self._settings, self._window = settings, window
         self.watching: FolderWatch | None = None
         self._busy = self._demo_awaited = False
+        self._how_far = "Making the demo roll …"
         self._looking = QTimer(self)
         self._looking.setInterval(WATCHED)
         self._looking.timeout.connect(self._look)
@@ -154,7 +155,7 @@ class Opening(QObject):
 
     def open_demo(self, over: Callable[[], object]) -> None:
         """Write what is missing of the demo roll, then open it."""
-        self._status.say("Making the demo roll …")
+        self._status.say(self._how_far)
         self._demo_awaited = True
 
         def failed(error: Exception) -> None:
@@ -173,11 +174,14 @@ class Opening(QObject):
     def _make_demo(self) -> list[Path]:
         """Outside the window's thread; how far it is, is said if somebody waits for it."""
 
-        def report(number: int, total: int, name: str) -> None:
+        def tell(words: str) -> None:
+            self._how_far = words
             if self._demo_awaited:
-                self._background.in_window(
-                    lambda: self._status.say(f"Making the demo roll, {number + 1} of {total}: {name} …")
-                )
+                self._status.say(words)
+
+        def report(number: int, total: int, name: str) -> None:
+            words = f"Making the demo roll, {number + 1} of {total}: {name} …"
+            self._background.in_window(lambda: tell(words))
 
         return write_roll(demo_folder(), report)
 
