@@ -393,7 +393,7 @@ def test_how_far_the_demo_roll_is_is_said_to_who_waits_for_it(window, qtbot, mon
     assert "demo roll" not in window.status.words.text()
     over = []
     window.opening.open_demo(lambda: over.append(True))
-    assert window.status.words.text() == "Making the demo roll, 1 of 3: first.dng …"
+    qtbot.waitUntil(lambda: window.status.words.text() == "Making the demo roll, 1 of 3: first.dng …")
     told[0].set()
     qtbot.waitUntil(lambda: window.status.words.text() == "Making the demo roll, 2 of 3: second.dng …")
     for event in told:
