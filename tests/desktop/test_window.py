@@ -379,12 +379,13 @@ def test_the_demo_roll_is_made_on_the_first_start(window, qtbot, monkeypatch):
 def test_how_far_the_demo_roll_is_is_said_to_who_waits_for_it(window, qtbot, monkeypatch):
     from crispgrain.desktop.window import opening as module
 
-    told = [threading.Event() for _ in range(3)]
+    told, making = [threading.Event() for _ in range(3)], threading.Lock()
 
     def write_roll(folder, report):
-        for number, name in enumerate(("first.dng", "second.dng", "third.dng")):
-            report(number, 3, name)
-            assert told[number].wait(10)
+        with making:  # who asks meanwhile waits, as for the real one
+            for number, name in enumerate(("first.dng", "second.dng", "third.dng")):
+                report(number, 3, name)
+                assert told[number].wait(10)
         return []
 
     monkeypatch.setattr(module, "write_roll", write_roll)
