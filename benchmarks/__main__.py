@@ -2,7 +2,8 @@
 
 ``./run bench quick`` prints whole-shot speed only, ``./run bench roll`` what a roll of 1,000 shots takes,
 ``./run bench rough`` how it stands being killed and damaged files, ``./run bench damages`` what is left of such files,
-``./run bench letters`` whether small letters can be read.
+``./run bench letters`` whether small letters can be read, ``./run bench clicks [SEED [SECONDS]]`` what random
+clicks break.
 ``./run bench only WORDS`` prints the tasks with these words in their name, without BM3D unless ``full`` follows; none
 of these writes anything.
 """
@@ -17,7 +18,7 @@ from datetime import date
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
-from . import damages, edges, letters, roll, rough, whole
+from . import clicks, damages, edges, letters, roll, rough, whole
 from .measure import Row, run, table
 from .tasks import every_task, held_out, photographs
 
@@ -68,6 +69,9 @@ def main() -> None:
         if sys.argv[1:2] == [name]:
             print(part.report())
             return
+    if sys.argv[1:2] == ["clicks"]:
+        print(clicks.report(*map(int, sys.argv[2:4])))
+        return
     if sys.argv[1:] not in ([], ["quick"]):
         sys.exit(__doc__)
     speed = whole.report()

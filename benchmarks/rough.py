@@ -89,7 +89,8 @@ def kills() -> str:
     return f"| {killed} kills over batches of {SHOTS}, {rounds} completed | {'; '.join(wrong) or 'nothing'} |"
 
 
-def _good(folder: Path) -> list[Path]:
+def good_files(folder: Path) -> list[Path]:
+    """One small picture in a file of each format."""
     linear = _small()
     write_raw(folder / "good.dng", linear)
     stored = (np.clip(linear, 0, 1) ** (1 / 2.2) * 255).astype(np.uint8)
@@ -152,7 +153,7 @@ def damaged(count: int = DAMAGED) -> str:
         roll, out, good = (Path(folder) / name for name in ("roll", "out", "good"))
         for each in (roll, good):
             each.mkdir()
-        kinds = _good(good)
+        kinds = good_files(good)
         for n in range(count):
             path = kinds[n % len(kinds)]
             (roll / f"{n:04}{path.suffix}").write_bytes(_damage(path.read_bytes(), rng))

@@ -103,3 +103,17 @@ def test_two_spots_stand_beside_each_other_and_the_worst_figure_counts(three, qt
     np.testing.assert_array_equal(row.result[:, SHOWN + GAP :], alone[1].result[:, :SHOWN])
     assert three.line_up_view.table.columnWidth(1) >= 2 * SHOWN
     settle(three, qtbot)
+
+
+def test_shots_taken_off_the_roll_leave_the_line_up_too(three, qtbot):
+    three.line_up.start()
+    qtbot.waitUntil(lambda: len(three.line_up._rows) == 3, timeout=PATIENCE)
+    three.session.take_off([0])
+    view = three.line_up_view
+    assert [view.id_at(row) for row in range(view.table.rowCount())] == [1, 2]
+    assert view.said.text().startswith("2 shots")
+    view.spot.activated.emit(view.spot.currentIndex())  # lines those left up anew
+    qtbot.waitUntil(lambda: len(three.line_up._rows) == 2, timeout=PATIENCE)
+    three.session.take_off([1, 2])
+    assert not three.line_up.shown
+    qtbot.waitUntil(lambda: three.session.keeper.idle, timeout=PATIENCE)

@@ -1,10 +1,13 @@
 """Sheets of prints from the window: into a PDF, and onto a printer that writes a PDF, both read back by PDFium."""
 
+import threading
+
 import numpy as np
 import pypdfium2
 import pytest
 from PySide6.QtPrintSupport import QPrinter
 
+from crispgrain.core.sheet.pdf import write_pdf
 from crispgrain.desktop.export.printing import set_paper
 from crispgrain.desktop.export.sheet_dialog import SheetDialog
 from tests.desktop.driving import PATIENCE, settle
@@ -47,6 +50,19 @@ def test_a_sheet_goes_into_a_pdf_at_true_size(opened, dialog, qtbot, tmp_path):
     left, top, width, height = picture_at(page(tmp_path / "sheet.pdf"))
     assert sorted((width, height)) == pytest.approx([104, 154], abs=0.4)
     assert (left, top) == pytest.approx((8, 8), abs=0.3)
+
+
+def test_the_window_does_not_wait_for_a_sheet_to_be_written(opened, dialog, qtbot, tmp_path, monkeypatch):
+    writers = []
+
+    def written(*given):
+        writers.append(threading.current_thread())
+        return write_pdf(*given)
+
+    monkeypatch.setattr("crispgrain.desktop.export.sheet_flow.write_pdf", written)
+    opened.export_flow.sheet.make(dialog, tmp_path / "sheet.pdf")
+    qtbot.waitUntil(lambda: "Written: sheet.pdf" in opened.status.words.text(), timeout=PATIENCE)
+    assert len(writers) == 1 and writers[0] is not threading.main_thread()
 
 
 def test_a_sheet_is_stopped_and_nothing_is_written(opened, dialog, qtbot, tmp_path):

@@ -682,6 +682,16 @@ def test_the_export_dialog_asks_the_lab_before_anything_is_written(opened, qtbot
     dialog.close()
 
 
+def test_the_export_dialog_opens_with_a_profile_that_will_not_do(opened, qtbot, tmp_path):
+    (tmp_path / "no-profile.icc").write_text("dear diary")
+    opened.change_setting("print.icc", str(tmp_path / "no-profile.icc"))
+    dialog = ExportDialog(opened.session.pipeline, 1, tmp_path, opened)
+    assert dialog.name.text().endswith(".tif")
+    opened.export_flow.export([opened.session.current], dialog)
+    qtbot.waitUntil(lambda: "no-profile.icc" in opened.status.words.text(), timeout=PATIENCE)
+    assert not list(tmp_path.glob("*.tif"))
+
+
 def test_sets_that_are_ticked_give_a_file_each(opened, qtbot, tmp_path):
     sets = [
         ExportSet("Small", {"enlarge.model": "lanczos", "enlarge.by": "long-side", "enlarge.pixels": 100,

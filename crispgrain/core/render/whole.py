@@ -22,7 +22,7 @@ from ..files.source import RawSource
 from ..files.write import OutputFormat, OutputSettings, write_picture
 from ..model import Stage
 from ..stages.develop.lighting import BASE, BASE_COLOUR
-from ..stages.print.output import output_settings
+from ..stages.print.output import output_format, output_settings
 from . import naming
 from .on_paper import layout_of
 from .opacity import over, see_through, seen
@@ -111,7 +111,7 @@ def result_name(pipeline: Pipeline, template: str = naming.TEMPLATE, number: int
     """A file name that says what was done: ``orrery-0123-denoise-sharpen.tif``; TreatmentError for a bad template."""
     source = pipeline.source
     stem = naming.named(template, source.path, pipeline.resolved, source.facts, pipeline.size, number)
-    suffix = settings_of(pipeline).format.suffix
+    suffix = output_format(pipeline.resolved[Stage.PRINT].values, source).suffix
     return stem if stem.lower().endswith(suffix) else stem + suffix
 
 

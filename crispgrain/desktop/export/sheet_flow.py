@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
 
 from PySide6.QtCore import QObject
@@ -10,7 +11,6 @@ from PySide6.QtPrintSupport import QPrintDialog, QPrinter
 from PySide6.QtWidgets import QFileDialog, QWidget
 
 from crispgrain.cancel import CancelToken
-from crispgrain.core.errors import ShotError
 from crispgrain.core.model import Stage
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.sheet.make import contact_pages, frame_of, paper_of, print_of, print_pages
@@ -26,7 +26,14 @@ from crispgrain.store.sensors import known_shot
 from .printing import paint_pages, set_paper
 from .sheet_dialog import SheetDialog, Target
 
-Made = tuple[list[Page], list[Picture]]
+
+@dataclass(frozen=True)
+class _Made:
+    """Pages, and the file they were written to, if they were not meant for a printer."""
+
+    pages: Sequence[Page]
+    pictures: Sequence[Picture]
+    file: Path | None
 
 
 class SheetFlow(QObject):
@@ -77,7 +84,7 @@ class SheetFlow(QObject):
 
             return print_of(shot.pipeline(own), cancel, said)
 
-        def job() -> Made:
+        def laid_out() -> tuple[Sequence[Page], Sequence[Picture]]:
             shots = [known_shot(path, store) for path, _ in wishes]
             if contact:
                 contact_pages([], columns, rows, stock)
@@ -88,11 +95,25 @@ class SheetFlow(QObject):
             laid = print_pages([paper_of(shot.pipeline(own)) for shot, own in each], stock, marks)
             return laid, [rendered(n, *one) for n, one in enumerate(each, 1)]
 
-        def finished(made: Made) -> None:
-            try:
-                self._deliver(*made, dialog, target)
-            except (OSError, ShotError) as error:
-                failed(error)
+        def job() -> _Made:
+            pages, pictures = laid_out()
+            cancel.check()
+            file = None
+            if isinstance(target, Path):
+                file = write_pdf(target, pages, pictures, stock.width, stock.height, target.stem)
+            return _Made(pages, pictures, file)
+
+        def finished(made: _Made) -> None:
+            count = f"{len(made.pages)} page{'s' if len(made.pages) != 1 else ''}"
+            if made.file is not None:
+                self._status.say(f"Written: {made.file.name}, {count}")
+                self._status.offer_folder(made.file.parent)
+            elif isinstance(target, QPrinter):
+                try:
+                    paint_pages(target, made.pages, made.pictures)
+                    self._status.say(f"Sent to the printer: {count}")
+                except OSError as error:
+                    failed(error)
             self.close()
 
         def failed(error: Exception) -> None:
@@ -113,18 +134,6 @@ class SheetFlow(QObject):
             self._status.say("No sheet: stopped.")
             # Once the worker has noticed: the window does not wait for it.
             self._background.submit(Urgency.AHEAD, lambda: None, lambda _: self.close())
-
-    def _deliver(
-        self, pages: Sequence[Page], pictures: Sequence[Picture], dialog: SheetDialog, target: Path | QPrinter
-    ) -> None:
-        stock, count = dialog.stock, f"{len(pages)} page{'s' if len(pages) != 1 else ''}"
-        if isinstance(target, Path):
-            path = write_pdf(target, pages, pictures, stock.width, stock.height, target.stem)
-            self._status.say(f"Written: {path.name}, {count}")
-            self._status.offer_folder(path.parent)
-        else:
-            paint_pages(target, pages, pictures)
-            self._status.say(f"Sent to the printer: {count}")
 
     def close(self) -> None:
         """End the thread that renders."""

@@ -32,6 +32,7 @@ class LineUpFlow(QObject):
         view.spot_chosen.connect(lambda spot: self.start())
         view.table.itemSelectionChanged.connect(self._select)
         session.treatment_changed.connect(self._marked)
+        session.roll.arranged.connect(self._follow_roll)
 
     @property
     def shown(self) -> bool:
@@ -49,17 +50,17 @@ class LineUpFlow(QObject):
         self._view.show_shots(shots)
         self._middle.setCurrentWidget(self._view)
         self.started.emit()
-        self._say(len(shots))
+        self._say()
         spots = self._view.spots
         pointed = self._pointed()
         for shot in shots:
-            self._begin(shot, spots, pointed, len(shots))
+            self._begin(shot, spots, pointed)
 
     @property
     def _view_ids(self) -> list[ShotId]:
         return [self._view.id_at(row) for row in range(self._view.table.rowCount())]
 
-    def _begin(self, shot: OpenShot, spots: list[Spot], pointed: tuple[float, float], total: int) -> None:
+    def _begin(self, shot: OpenShot, spots: list[Spot], pointed: tuple[float, float]) -> None:
         cancel, treatment, store = self._cancel, shot.treatment, self._session.store
 
         def job() -> Row:
@@ -70,7 +71,7 @@ class LineUpFlow(QObject):
         def done(row: Row) -> None:
             self._rows[shot.id] = row
             self._view.show_row(shot.id, row)
-            self._say(total)
+            self._say()
 
         def failed(error: Exception) -> None:
             self._view.show_trouble(shot.id, str(error) or type(error).__name__)
@@ -87,8 +88,9 @@ class LineUpFlow(QObject):
         x, y = pipeline.steps[-1].after.to_source(*middle)  # type: ignore[arg-type]
         return float(x) / size.width, float(y) / size.height
 
-    def _say(self, total: int) -> None:
-        done = len(self._rows)
+    def _say(self) -> None:
+        ids = self._view_ids
+        done, total = sum(id in self._rows for id in ids), len(ids)
         self._view.said.setText(f"{total} shots, {EDGE} px" if done == total else f"{done} of {total} shots")
 
     def _select(self) -> None:
@@ -99,6 +101,15 @@ class LineUpFlow(QObject):
     def _marked(self, id: ShotId) -> None:
         if self.shown:
             self._view.show_mark(self._session.roll[id])
+
+    def _follow_roll(self) -> None:
+        """Shots that were taken off the roll go from here, too."""
+        if not self.shown:
+            return
+        self._view.take_off({id for id in self._view_ids if id not in self._session.roll.shots})
+        self._say()
+        if not self._view_ids:
+            self.close()
 
     def _open(self, id: ShotId) -> None:
         """The shot on the easel, at its spot."""

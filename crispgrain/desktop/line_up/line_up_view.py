@@ -131,6 +131,11 @@ class LineUpView(QWidget):
             self._item(place, column).setText(f"{figure:.1%}" if figure is not None else "other size")
         self.table.setSortingEnabled(True)
 
+    def take_off(self, gone: set[ShotId]) -> None:
+        for row in reversed(range(self.table.rowCount())):
+            if self.id_at(row) in gone:
+                self.table.removeRow(row)
+
     def show_trouble(self, id: ShotId, words: str) -> None:
         place = self.row_of(id)
         if place >= 0:

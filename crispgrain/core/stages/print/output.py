@@ -22,6 +22,15 @@ FORMATS = {
 }  # fmt: skip
 
 
+def output_format(values: Values, source: Source | None = None) -> OutputFormat:
+    """The kind of file that is asked for; a TIFF where it is to be like a source that no other kind can be like."""
+    if values["format"] != LIKE_SOURCE:
+        return OutputFormat(str(values["format"]))
+    if source is None or isinstance(source, RawSource):
+        return OutputFormat.TIFF
+    return FORMATS.get(source.path.suffix.lower(), OutputFormat.TIFF)
+
+
 def output_settings(values: Values, source: Source | None = None) -> OutputSettings:
     """The Print stage's values as settings for the file writer; like the ``source`` if they say so and there is one.
 
@@ -33,7 +42,7 @@ def output_settings(values: Values, source: Source | None = None) -> OutputSetti
     like_source = values["format"] == LIKE_SOURCE
     own = read_profile(Path(str(values["icc"])).expanduser()) if values["icc"] and not like_source else None
     chosen = OutputSettings(
-        OutputFormat.TIFF if like_source else OutputFormat(str(values["format"])), int(values["bits"]),
+        output_format(values, source), int(values["bits"]),
         str(values["profile"]), float(values["ppi"]), int(values["quality"]), own, str(values["compression"]),
         int(values["limit"]), values["progressive"] == "on", str(values["subsampling"]),
         icc.Intent(str(values["intent"])), values["black-point"] == "on",
@@ -48,7 +57,6 @@ def _like(source: Source, chosen: OutputSettings) -> OutputSettings:
     chosen = replace(chosen, ppi=source.facts.ppi or chosen.ppi)
     if isinstance(source, RawSource):
         return chosen
-    kind = FORMATS.get(source.path.suffix.lower(), OutputFormat.TIFF)
     bits = 8 if source.stored.dtype == np.uint8 else 16
     theirs = source.icc if source.stored.dtype.kind == "u" else None
-    return replace(chosen, format=kind, bits=bits, icc=theirs, dithered=False)
+    return replace(chosen, bits=bits, icc=theirs, dithered=False)
