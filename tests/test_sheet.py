@@ -11,7 +11,8 @@ from crispgrain.cli.main import main
 from crispgrain.core.colour import icc
 from crispgrain.core.errors import ShotError, TreatmentError
 from crispgrain.core.sheet.layout import Print, cells, pages
-from crispgrain.core.sheet.pdf import Page, Picture, write_pdf
+from crispgrain.core.sheet.page import Page, Picture
+from crispgrain.core.sheet.pdf import write_pdf
 from crispgrain.paths import FONTS
 from crispgrain.simulation.print_profile import print_profile
 

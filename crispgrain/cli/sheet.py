@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from crispgrain.core.errors import ShotError, TreatmentError
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.sheet.make import Stock, contact_pages, frame_of, paper_of, print_of, print_pages
-from crispgrain.core.sheet.pdf import Page, write_pdf
+from crispgrain.core.sheet.page import Page
 from crispgrain.core.shot import Shot
 from crispgrain.core.stages.print.paper import length_from, sheet_sides
 from crispgrain.core.treatment import Treatment
@@ -21,6 +21,8 @@ from .treatments import own_treatment
 
 def make_sheet(options: argparse.Namespace) -> int:
     """Exit code 1 if a file could not be read; the others are on the pages."""
+    from crispgrain.core.sheet.pdf import write_pdf
+
     stock = Stock(*sheet_sides(options.sheet), length_from(options.margin), length_from(options.gap))
     options.failed = False
     if options.contact is not None:

@@ -59,7 +59,7 @@ def test_the_window_does_not_wait_for_a_sheet_to_be_written(opened, dialog, qtbo
         writers.append(threading.current_thread())
         return write_pdf(*given)
 
-    monkeypatch.setattr("crispgrain.desktop.export.sheet_flow.write_pdf", written)
+    monkeypatch.setattr("crispgrain.core.sheet.pdf.write_pdf", written)
     opened.export_flow.sheet.make(dialog, tmp_path / "sheet.pdf")
     qtbot.waitUntil(lambda: "Written: sheet.pdf" in opened.status.words.text(), timeout=PATIENCE)
     assert len(writers) == 1 and writers[0] is not threading.main_thread()

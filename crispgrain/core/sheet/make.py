@@ -21,7 +21,7 @@ from ..shot import Shot
 from ..stages.print.paper import sheet_of
 from ..treatment import Treatment
 from .layout import Print, cells, pages
-from .pdf import Page, Picture
+from .page import Page, Picture
 
 THUMBNAIL = 600  # px; at 300 ppi 5 cm
 NAME = 5.0  # mm, below a frame

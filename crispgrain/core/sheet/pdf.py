@@ -1,5 +1,7 @@
 """Pages with pictures, crop marks and words as PDF, each picture in its own profile.
 
+Who only lays pages out need not wait for the library that writes them: import this where it is used.
+
 References
 ----------
 ISO 32000-1:2008 (PDF 1.7): 8.9.5 (images), 8.6.5.5 (ICC profiles), 14.11.2 (page boundaries).
@@ -9,40 +11,20 @@ from __future__ import annotations
 
 import zlib
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 import pikepdf
-from numpy.typing import NDArray
 
 from ..atomic import atomic_write
 from ..colour import icc
 from ..errors import ShotError
 from .layout import Place
+from .page import THIN, Page, Picture, cutting_lines
 from .typeface import Typeface
 
 POINT = 25.4 / 72  # mm
-MARK, OFF = 5.0, 2.0  # mm: length of a crop mark, and how far from the corner it begins
-THIN = 0.09  # mm; a quarter of a point
 SPACES = {"RGB": ("/DeviceRGB", 3), "GRAY": ("/DeviceGray", 1), "CMYK": ("/DeviceCMYK", 4)}
-
-
-@dataclass(frozen=True)
-class Picture:
-    """Stored values (uint8 or uint16; H x W x channels, or H x W for grey) with their profile, and words below."""
-
-    pixels: NDArray
-    profile: bytes
-    words: str = ""
-
-
-@dataclass(frozen=True)
-class Page:
-    """A page: where which pictures lie. ``marks`` are lines that say where to cut."""
-
-    places: Sequence[Place]
-    marks: bool = True
 
 
 def write_pdf(
@@ -116,21 +98,6 @@ def _drawn(page: Page, pictures: Sequence[Picture], height: float, font: Typefac
         out.append(f"q {_numbers(THIN / POINT)} w")
         out += [mark for place in page.places for mark in _marks(place, height)]
         out.append("Q")
-    return out
-
-
-def cutting_lines(place: Place) -> list[tuple[float, float, float, float]]:
-    """Lines (x and y of both ends, mm) in the prolongation of a picture's trimmed edges, outside of its bleed."""
-    left, right = place.left + place.bleed, place.left + place.width - place.bleed
-    top, bottom = place.top + place.bleed, place.top + place.height - place.bleed
-    start = place.bleed + OFF
-    out: list[tuple[float, float, float, float]] = []
-    for x in (left, right):
-        for y, way in ((top, -1), (bottom, 1)):
-            out.append((x, y + way * start, x, y + way * (start + MARK)))
-    for y in (top, bottom):
-        for x, way in ((left, -1), (right, 1)):
-            out.append((x + way * start, y, x + way * (start + MARK), y))
     return out
 
 

@@ -12,7 +12,7 @@ from PySide6.QtPrintSupport import QPrinter
 from crispgrain.core.colour import icc
 from crispgrain.core.sheet.layout import Place
 from crispgrain.core.sheet.make import NAME
-from crispgrain.core.sheet.pdf import THIN, Page, Picture, cutting_lines
+from crispgrain.core.sheet.page import THIN, Page, Picture, cutting_lines
 
 
 def set_paper(printer: QPrinter, width: float, height: float) -> None:

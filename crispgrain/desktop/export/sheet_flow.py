@@ -14,7 +14,7 @@ from crispgrain.cancel import CancelToken
 from crispgrain.core.model import Stage
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.sheet.make import contact_pages, frame_of, paper_of, print_of, print_pages
-from crispgrain.core.sheet.pdf import Page, Picture, write_pdf
+from crispgrain.core.sheet.page import Page, Picture
 from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment
 from crispgrain.desktop.base.background import Background, Urgency
@@ -96,6 +96,8 @@ class SheetFlow(QObject):
             return laid, [rendered(n, *one) for n, one in enumerate(each, 1)]
 
         def job() -> _Made:
+            from crispgrain.core.sheet.pdf import write_pdf
+
             pages, pictures = laid_out()
             cancel.check()
             file = None

@@ -20,6 +20,7 @@ from crispgrain.session.session import Session
 from crispgrain.session.watch import FolderWatch, gone_or_changed
 
 WATCHED = 700  # ms between two looks into a watched folder
+MAKING = "Making the demo roll …"
 MINDED = 2500  # ms between two looks at the files that are open
 
 
@@ -34,7 +35,7 @@ class Opening(QObject):
         self._settings, self._window = settings, window
         self.watching: FolderWatch | None = None
         self._busy = self._demo_awaited = False
-        self._how_far = "Making the demo roll …"
+        self._how_far = MAKING
         self._looking = QTimer(self)
         self._looking.setInterval(WATCHED)
         self._looking.timeout.connect(self._look)
@@ -164,7 +165,7 @@ class Opening(QObject):
             self._status.say(f"The demo roll could not be made: {error}")
 
         def done(paths: list[Path]) -> None:
-            self._demo_awaited = False
+            self._demo_awaited, self._how_far = False, MAKING
             over()
             self._status.say("")
             self.open_paths(paths)
