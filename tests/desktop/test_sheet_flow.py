@@ -3,6 +3,7 @@
 import threading
 
 import numpy as np
+import pikepdf
 import pypdfium2
 import pytest
 from PySide6.QtPrintSupport import QPrinter
@@ -74,6 +75,36 @@ def test_a_sheet_is_stopped_and_nothing_is_written(opened, dialog, qtbot, tmp_pa
     assert "stopped" in opened.status.words.text()
     opened.export_flow.sheet.stop()  # once more does nothing
     qtbot.waitUntil(lambda: opened.export_flow.sheet._background is None, timeout=PATIENCE)
+    assert not list(tmp_path.glob("*.pdf"))
+
+
+def test_who_stops_a_sheet_while_it_is_written_gets_no_file(opened, dialog, qtbot, tmp_path, monkeypatch):
+    writing, stopped = threading.Event(), threading.Event()
+    save = pikepdf.Pdf.save
+
+    def saved(*given):
+        save(*given)
+        writing.set()
+        stopped.wait(PATIENCE / 1000)
+
+    monkeypatch.setattr(pikepdf.Pdf, "save", saved)
+    opened.export_flow.sheet.make(dialog, tmp_path / "sheet.pdf")
+    qtbot.waitUntil(writing.is_set, timeout=PATIENCE)
+    opened.export_flow.sheet.stop()
+    stopped.set()
+    qtbot.waitUntil(lambda: opened.export_flow.sheet._background is None, timeout=PATIENCE)
+    assert not list(tmp_path.glob("*.pdf"))
+    assert opened.status.words.text() == "No sheet: stopped."
+
+
+def test_a_window_that_is_closed_makes_no_sheet_any_more(opened, dialog, qtbot, tmp_path):
+    opened.change_setting("enlarge.on", True)
+    opened.change_setting("enlarge.factor", 4.0)
+    opened.change_setting("enlarge.model", "detail-net")
+    opened.export_flow.sheet.make(dialog, tmp_path / "sheet.pdf")
+    (worker,) = opened.export_flow.sheet._background._threads
+    opened.close()
+    assert not worker.is_alive()
     assert not list(tmp_path.glob("*.pdf"))
 
 

@@ -16,6 +16,8 @@ from pathlib import Path
 import numpy as np
 import pikepdf
 
+from crispgrain.cancel import check
+
 from ..atomic import atomic_write
 from ..colour import icc
 from ..errors import ShotError
@@ -42,6 +44,8 @@ def write_pdf(
     ------
     ShotError
         If it cannot be written; nothing is left behind.
+    Cancelled
+        If the work is cancelled meanwhile (:func:`crispgrain.cancel.check`); nothing is left behind.
     """
     document = pikepdf.new()
     images = [_image(document, picture) for picture in pictures]
@@ -64,14 +68,20 @@ def write_pdf(
         )  # fmt: skip
     with document.open_metadata() as meta:
         meta["dc:title"] = title
+
+    def save(unfinished: Path) -> None:
+        document.save(unfinished)
+        check()  # nobody who cancels wants a file
+
     try:
-        return atomic_write(path, document.save, replace)
+        return atomic_write(path, save, replace)
     except OSError as error:
         raise ShotError(path, f"the pages could not be written ({error.strerror}); nothing was left behind") from error
 
 
 def _image(document: pikepdf.Pdf, picture: Picture) -> pikepdf.Object:
     """A picture as an image object in its own profile, nothing lost."""
+    check()
     pixels = picture.pixels
     alternate, channels = SPACES[icc.colour_space(picture.profile)]
     profile = document.make_stream(picture.profile, N=channels, Alternate=pikepdf.Name(alternate))

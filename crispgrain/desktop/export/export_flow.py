@@ -150,7 +150,8 @@ class ExportFlow(QObject):
         self._background.submit(Urgency.AHEAD, lambda: write_sums(folder, files), done, failed)
 
     def close(self) -> None:
-        """End the thread that adds up."""
+        """End the threads that add up and that make a sheet."""
+        self.sheet.close()
         if self._background is not None:
             self._background.close()
             self._background = None

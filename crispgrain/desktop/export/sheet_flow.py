@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject
 from PySide6.QtPrintSupport import QPrintDialog, QPrinter
 from PySide6.QtWidgets import QFileDialog, QWidget
 
-from crispgrain.cancel import CancelToken
+from crispgrain.cancel import CancelToken, cancelled_by
 from crispgrain.core.model import Stage
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.sheet.make import contact_pages, frame_of, paper_of, print_of, print_pages
@@ -99,10 +99,10 @@ class SheetFlow(QObject):
             from crispgrain.core.sheet.pdf import write_pdf
 
             pages, pictures = laid_out()
-            cancel.check()
             file = None
             if isinstance(target, Path):
-                file = write_pdf(target, pages, pictures, stock.width, stock.height, target.stem)
+                with cancelled_by(cancel):
+                    file = write_pdf(target, pages, pictures, stock.width, stock.height, target.stem)
             return _Made(pages, pictures, file)
 
         def finished(made: _Made) -> None:
@@ -138,7 +138,8 @@ class SheetFlow(QObject):
             self._background.submit(Urgency.AHEAD, lambda: None, lambda _: self.close())
 
     def close(self) -> None:
-        """End the thread that renders."""
+        """End the thread that renders and writes."""
+        self._cancel.cancel()
         if self._background is not None:
             self._background.close()
             self._background = None
