@@ -92,6 +92,8 @@ class Clicker:
         self.count = 0
 
     def go_on(self) -> None:
+        if not self.window.isVisible():
+            return
         # A timer of its own for each deed: one that opens a sheet returns only when the sheet is closed.
         QTimer.singleShot(self.chance.choice(GAPS), self.go_on)
         self.count += 1
@@ -267,16 +269,21 @@ def click(folder: Path, seed: int, seconds: float) -> None:
     pulse.start(50)
     window.open_paths([folder])
     QTimer.singleShot(2000, clicker.go_on)
-    QTimer.singleShot(int(1000 * seconds), lambda: _end(clicker.count))
+    ended = False
+
+    def close() -> None:
+        nonlocal ended
+        ended = True
+        # It may ask whether it is to be closed, which is answered as all is, at random.
+        QTimer.singleShot(500, close)
+        window.close()
+
+    QTimer.singleShot(int(1000 * seconds), close)
     app.exec()
-    print(f"the window was closed (after {' / '.join(clicker.deeds)})", flush=True)
-    os._exit(1)
-
-
-def _end(count: int) -> None:
-    # Whatever sheets are open and work is done: this is no test of closing.
-    print(f"{count} deeds", flush=True)
-    os._exit(0)
+    if not ended:
+        print(f"the window closed by itself (after {' / '.join(clicker.deeds)})", flush=True)
+    faults.stop()
+    print(f"{clicker.count} deeds", flush=True)
 
 
 def report(seed: int = 0, seconds: float = SECONDS) -> str:
@@ -296,7 +303,7 @@ def report(seed: int = 0, seconds: float = SECONDS) -> str:
             run.send_signal(signal.SIGABRT)  # which lets it tell where it is
             told, stacks = run.communicate()
         *wrong, count = told.splitlines() or ["nothing was done"]
-        if run.returncode:
+        if run.returncode:  # at the end, too: whatever is open or being done then
             wrong += [count, f"it ended with {run.returncode}: {stacks[:4000]}"]
         wrong += [f"{path.name} was changed" for path, data in before.items() if path.read_bytes() != data]
     return f"seed {seed}, {count}: " + ("\n".join(["", *wrong]) if wrong else "nothing")

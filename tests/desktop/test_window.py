@@ -682,6 +682,13 @@ def test_the_export_dialog_asks_the_lab_before_anything_is_written(opened, qtbot
     dialog.close()
 
 
+def test_a_window_that_is_closed_is_gone_before_its_work_has_ended(opened, monkeypatch):
+    seen, ended = [], opened.display.close
+    monkeypatch.setattr(opened.display, "close", lambda: (seen.append(opened.isVisible()), ended()))
+    opened.close()
+    assert seen == [False]
+
+
 def test_the_export_dialog_opens_with_a_profile_that_will_not_do(opened, qtbot, tmp_path):
     (tmp_path / "no-profile.icc").write_text("dear diary")
     opened.change_setting("print.icc", str(tmp_path / "no-profile.icc"))

@@ -243,6 +243,7 @@ class Window(QMainWindow):
             if answer != QMessageBox.StandardButton.Yes:
                 event.ignore()
                 return
+        self.hide()  # nobody is to wait for the tiles under way
         self.ahead.stop()
         self.strip.close_strip()
         for part in (self.display, self.export_flow, self.exporter, self.thumbnails, self.background, self.session):
