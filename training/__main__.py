@@ -52,6 +52,7 @@ DATA = HERE / "data"
 MODELS = HERE.parent / "crispgrain" / "core" / "networks"
 CURVES = HERE / "curves.svg"
 EXAMPLES = 32  # batches by which 8 bits are laid out
+PLAIN = 6  # the rate of the other layers is so many times lower
 ROUNDING = 0.02  # where a value falls between two of 256 steps, two machines may round it differently
 
 
@@ -157,7 +158,7 @@ def main() -> None:
         start = target if target.exists() else MODELS / f"{job.like}.onnx"
         if job.like and not (folder / "checkpoint.pt").exists():
             take_weights(network, alike(network, export.shipped_weights(start)))
-        trainer = Trainer(network, folder, Plan(lr=options.rate), loss=job.loss)
+        trainer = Trainer(network, folder, Plan(lr=options.rate, plain_lr=options.rate / PLAIN), loss=job.loss)
         if options.after:
             trainer.start_after_fall(alike(network, export.shipped_weights(start)), options.after)
         trainer.run(job.make_batches(DATA), options.minutes, options.threads, options.cool_down)
