@@ -277,6 +277,8 @@ def click(folder: Path, seed: int, seconds: float) -> None:
         # It may ask whether it is to be closed, which is answered as all is, at random.
         QTimer.singleShot(500, close)
         window.close()
+        if not window.isVisible():
+            pulse.stop()  # what takes time from here on keeps nobody waiting
 
     QTimer.singleShot(int(1000 * seconds), close)
     app.exec()
@@ -287,7 +289,7 @@ def click(folder: Path, seed: int, seconds: float) -> None:
 
 
 def report(seed: int = 0, seconds: float = SECONDS) -> str:
-    """What was wrong, as Markdown."""
+    """What was wrong, each fault on a line."""
     with tempfile.TemporaryDirectory() as home:
         folder = Path(home) / "shots"
         (folder / "out").mkdir(parents=True)

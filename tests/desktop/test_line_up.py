@@ -115,5 +115,5 @@ def test_shots_taken_off_the_roll_leave_the_line_up_too(three, qtbot):
     view.spot.activated.emit(view.spot.currentIndex())  # lines those left up anew
     qtbot.waitUntil(lambda: len(three.line_up._rows) == 2, timeout=PATIENCE)
     three.session.take_off([1, 2])
-    assert not three.line_up.shown
+    assert not three.line_up.shown and three.empty.isVisible()
     qtbot.waitUntil(lambda: three.session.keeper.idle, timeout=PATIENCE)

@@ -125,6 +125,16 @@ def test_treated_together_a_change_goes_to_the_whole_selection(opened, qtbot):
     settle(opened, qtbot)
 
 
+def test_the_first_page_is_back_when_every_shot_is_taken_off(opened, qtbot):
+    opened.session.take_off(list(opened.session.roll.shots))
+    assert opened.empty.isVisible() and not opened.easel.isVisible()
+    assert opened.status.words.text() == ""
+    press(opened, "Ctrl+J")  # what is being written, and back
+    assert not opened.empty.isVisible()
+    opened.export_flow.queue.view.closed.emit()
+    assert opened.empty.isVisible()
+
+
 def test_a_shot_taken_off_the_roll_stays_on_disk(opened, qtbot):
     path = opened.session.on_easel.path
     next(a for a in opened.findChildren(QAction) if a.text() == "Take off the roll").trigger()

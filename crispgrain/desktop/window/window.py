@@ -46,6 +46,7 @@ from .opening import Opening, local_paths
 from .outside_flow import OutsideFlow
 
 FLIP_KEY = Qt.Key.Key_S  # hold to see the source
+EASEL = 1  # its page in the middle
 
 
 class Window(QMainWindow):
@@ -96,6 +97,7 @@ class Window(QMainWindow):
         session.problem.connect(lambda words: self.background.in_window(partial(self.status.say, words)))
         session.roll.opened.connect(self._opened)
         session.current_changed.connect(self._open_current)
+        self.middle.currentChanged.connect(self._give_way)
         session.treatment_changed.connect(self._follow)
         session.operation_changed.connect(self._follow)
         session.selection_changed.connect(self._show_together)
@@ -128,7 +130,7 @@ class Window(QMainWindow):
         self.opening.open_demo(partial(self.empty.setEnabled, True))
 
     def _opened(self, ids: list[int]) -> None:
-        self.middle.setCurrentIndex(1)
+        self.middle.setCurrentIndex(EASEL)
         # The shot that goes on the easel is measured and gets its thumbnail on the way.
         first = ids[0] if self.session.current is None else self.session.current
         self.thumbnails.want([id for id in ids if id != first])
@@ -138,9 +140,15 @@ class Window(QMainWindow):
         on_easel = self.session.on_easel
         self.display.show_nothing()
         self.menus.enable(False)
+        self.status.say(f"Opening {on_easel.path.name} …" if on_easel is not None else "")
         if on_easel is not None:
-            self.status.say(f"Opening {on_easel.path.name} …")
             self.loader.open(on_easel.id)
+        self._give_way()
+
+    def _give_way(self) -> None:
+        """Where no shot is open, the first page takes the easel's place."""
+        if self.middle.currentIndex() == EASEL and not self.session.roll.shots:
+            self.middle.setCurrentWidget(self.empty)
 
     def _show_first_look(self, id: int, source: Source, resolved: Resolved, image: QImage) -> None:
         if id == self.session.current:
