@@ -9,7 +9,7 @@ import pytest
 from PySide6.QtPrintSupport import QPrinter
 
 from crispgrain.core.sheet.pdf import write_pdf
-from crispgrain.desktop.export.printing import set_paper
+from crispgrain.desktop.export.printing import paint_pages, set_paper
 from crispgrain.desktop.export.sheet_dialog import SheetDialog
 from tests.desktop.driving import PATIENCE, settle
 
@@ -72,10 +72,29 @@ def test_a_sheet_is_stopped_and_nothing_is_written(opened, dialog, qtbot, tmp_pa
     opened.change_setting("enlarge.model", "detail-net")
     opened.export_flow.sheet.make(dialog, tmp_path / "sheet.pdf")
     opened.export_flow.sheet.stop()
-    assert "stopped" in opened.status.words.text()
+    assert "Stopping" in opened.status.words.text()
     opened.export_flow.sheet.stop()  # once more does nothing
     qtbot.waitUntil(lambda: opened.export_flow.sheet._background is None, timeout=PATIENCE)
+    assert opened.status.words.text() == "No sheet: stopped."
     assert not list(tmp_path.glob("*.pdf"))
+
+
+def test_another_sheet_may_be_asked_for_while_one_is_being_stopped(opened, dialog, qtbot, tmp_path, monkeypatch):
+    writing, stopped = threading.Event(), threading.Event()
+
+    def written(*given):
+        writing.set()
+        stopped.wait(PATIENCE / 1000)
+        return write_pdf(*given)
+
+    monkeypatch.setattr("crispgrain.core.sheet.pdf.write_pdf", written)
+    opened.export_flow.sheet.make(dialog, tmp_path / "first.pdf")
+    qtbot.waitUntil(writing.is_set, timeout=PATIENCE)
+    opened.export_flow.sheet.stop()
+    opened.export_flow.sheet.make(dialog, tmp_path / "second.pdf")
+    stopped.set()
+    qtbot.waitUntil(lambda: "Written: second.pdf" in opened.status.words.text(), timeout=PATIENCE)
+    assert [p.name for p in tmp_path.glob("*.pdf")] == ["second.pdf"]
 
 
 def test_who_stops_a_sheet_while_it_is_written_gets_no_file(opened, dialog, qtbot, tmp_path, monkeypatch):
@@ -108,11 +127,71 @@ def test_a_window_that_is_closed_makes_no_sheet_any_more(opened, dialog, qtbot, 
     assert not list(tmp_path.glob("*.pdf"))
 
 
-def test_a_printer_gets_the_same_page(opened, dialog, qtbot, tmp_path):
+@pytest.fixture
+def printer(tmp_path):
+    """One that prints into a PDF."""
     printer = QPrinter(QPrinter.PrinterMode.HighResolution)
     printer.setOutputFormat(QPrinter.OutputFormat.PdfFormat)
     printer.setOutputFileName(str(tmp_path / "printed.pdf"))
     set_paper(printer, 210, 297)
+    return printer
+
+
+def test_the_window_does_not_wait_for_a_printer(opened, dialog, printer, qtbot, monkeypatch):
+    painters = []
+
+    def painted(*given):
+        painters.append(threading.current_thread())
+        paint_pages(*given)
+
+    monkeypatch.setattr("crispgrain.desktop.export.sheet_flow.paint_pages", painted)
+    opened.export_flow.sheet.make(dialog, printer)
+    qtbot.waitUntil(lambda: "Sent to the printer: 1 page" in opened.status.words.text(), timeout=PATIENCE)
+    assert len(painters) == 1 and painters[0] is not threading.main_thread()
+
+
+def test_a_printer_gets_nothing_of_a_sheet_that_is_stopped(opened, dialog, printer, qtbot, tmp_path, monkeypatch):
+    ready, stopped = threading.Event(), threading.Event()
+
+    def painted(*given):
+        ready.set()
+        stopped.wait(PATIENCE / 1000)
+        paint_pages(*given)
+
+    monkeypatch.setattr("crispgrain.desktop.export.sheet_flow.paint_pages", painted)
+    opened.export_flow.sheet.make(dialog, printer)
+    qtbot.waitUntil(ready.is_set, timeout=PATIENCE)
+    opened.export_flow.sheet.stop()
+    stopped.set()
+    qtbot.waitUntil(lambda: opened.status.words.text() == "No sheet: stopped.", timeout=PATIENCE)
+    assert not (tmp_path / "printed.pdf").exists()
+
+
+def test_a_sheet_that_is_sent_in_spite_of_a_stop_is_said_to_be(opened, dialog, printer, qtbot, tmp_path, monkeypatch):
+    begun, stopped = threading.Event(), threading.Event()
+
+    def painted(*given):
+        paint_pages(*given)
+        begun.set()
+        stopped.wait(PATIENCE / 1000)
+
+    monkeypatch.setattr("crispgrain.desktop.export.sheet_flow.paint_pages", painted)
+    opened.export_flow.sheet.make(dialog, printer)
+    qtbot.waitUntil(begun.is_set, timeout=PATIENCE)
+    opened.export_flow.sheet.stop()
+    stopped.set()
+    qtbot.waitUntil(lambda: opened.export_flow.sheet._background is None, timeout=PATIENCE)
+    assert opened.status.words.text() == "Sent to the printer: 1 page"
+    assert (tmp_path / "printed.pdf").exists()
+
+
+def test_a_printer_that_takes_no_page_is_told_of(opened, dialog, printer, qtbot, tmp_path):
+    printer.setOutputFileName(str(tmp_path / "none" / "printed.pdf"))
+    opened.export_flow.sheet.make(dialog, printer)
+    qtbot.waitUntil(lambda: "No sheet: the printer does not" in opened.status.words.text(), timeout=PATIENCE)
+
+
+def test_a_printer_gets_the_same_page(opened, dialog, printer, qtbot, tmp_path):
     opened.export_flow.sheet.make(dialog, printer)
     qtbot.waitUntil(lambda: "Sent to the printer: 1 page" in opened.status.words.text(), timeout=PATIENCE)
     opened.export_flow.sheet.make(dialog, tmp_path / "sheet.pdf")

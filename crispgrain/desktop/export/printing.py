@@ -9,6 +9,7 @@ from PySide6.QtCore import QRectF, QSizeF
 from PySide6.QtGui import QColor, QColorSpace, QFont, QImage, QPageSize, QPainter
 from PySide6.QtPrintSupport import QPrinter
 
+from crispgrain.cancel import check
 from crispgrain.core.colour import icc
 from crispgrain.core.sheet.layout import Place
 from crispgrain.core.sheet.make import NAME
@@ -22,13 +23,17 @@ def set_paper(printer: QPrinter, width: float, height: float) -> None:
 
 
 def paint_pages(printer: QPrinter, pages: Sequence[Page], pictures: Sequence[Picture]) -> None:
-    """Paint pages; the printer's driver takes the pictures from sRGB to its paper.
+    """Paint pages, in whatever thread; the printer's driver takes the pictures from sRGB to its paper.
 
     Raises
     ------
     OSError
         If the printer cannot be painted on.
+    Cancelled
+        If the work is cancelled before it begins (:func:`crispgrain.cancel.check`). Later is too late: Qt's printers
+        send what was painted, and have no way to drop it.
     """
+    check()
     painter = QPainter()
     if not painter.begin(printer):
         raise OSError("the printer does not take any pages")

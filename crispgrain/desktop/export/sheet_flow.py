@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 from PySide6.QtCore import QObject
 from PySide6.QtPrintSupport import QPrintDialog, QPrinter
 from PySide6.QtWidgets import QFileDialog, QWidget
 
-from crispgrain.cancel import CancelToken, cancelled_by
+from crispgrain.cancel import CancelToken, cancelled_by, check
 from crispgrain.core.model import Stage
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.sheet.make import contact_pages, frame_of, paper_of, print_of, print_pages
@@ -25,15 +24,6 @@ from crispgrain.store.sensors import known_shot
 
 from .printing import paint_pages, set_paper
 from .sheet_dialog import SheetDialog, Target
-
-
-@dataclass(frozen=True)
-class _Made:
-    """Pages, and the file they were written to, if they were not meant for a printer."""
-
-    pages: Sequence[Page]
-    pictures: Sequence[Picture]
-    file: Path | None
 
 
 class SheetFlow(QObject):
@@ -88,54 +78,59 @@ class SheetFlow(QObject):
             shots = [known_shot(path, store) for path, _ in wishes]
             if contact:
                 contact_pages([], columns, rows, stock)
-                frames = [frame_of(shot, own) for shot, (_, own) in zip(shots, wishes, strict=True)]
+                frames = []
+                for shot, (_, own) in zip(shots, wishes, strict=True):
+                    check()
+                    frames.append(frame_of(shot, own))
                 return contact_pages(frames, columns, rows, stock), frames
             each = list(zip(shots, treated, strict=True))
             # One too large is refused before any is rendered; a chain keeps its tiles, so none outlasts its shot.
             laid = print_pages([paper_of(shot.pipeline(own)) for shot, own in each], stock, marks)
             return laid, [rendered(n, *one) for n, one in enumerate(each, 1)]
 
-        def job() -> _Made:
+        def job() -> tuple[int, Path | None]:
             from crispgrain.core.sheet.pdf import write_pdf
 
-            pages, pictures = laid_out()
-            file = None
-            if isinstance(target, Path):
-                with cancelled_by(cancel):
-                    file = write_pdf(target, pages, pictures, stock.width, stock.height, target.stem)
-            return _Made(pages, pictures, file)
+            with cancelled_by(cancel):
+                check()
+                pages, pictures = laid_out()
+                if isinstance(target, QPrinter):
+                    paint_pages(target, pages, pictures)
+                    return len(pages), None
+                return len(pages), write_pdf(target, pages, pictures, stock.width, stock.height, target.stem)
 
-        def finished(made: _Made) -> None:
-            count = f"{len(made.pages)} page{'s' if len(made.pages) != 1 else ''}"
-            if made.file is not None:
-                self._status.say(f"Written: {made.file.name}, {count}")
-                self._status.offer_folder(made.file.parent)
-            elif isinstance(target, QPrinter):
-                try:
-                    paint_pages(target, made.pages, made.pictures)
-                    self._status.say(f"Sent to the printer: {count}")
-                except OSError as error:
-                    failed(error)
-            self.close()
+        def finished(made: tuple[int, Path | None]) -> None:
+            pages, file = made
+            count = f"{pages} page{'s' if pages != 1 else ''}"
+            self._end(cancel, f"Sent to the printer: {count}" if file is None else f"Written: {file.name}, {count}")
+            if file is not None:
+                self._status.offer_folder(file.parent)
 
         def failed(error: Exception) -> None:
-            self._status.say(f"No sheet: {error}")
-            self.close()
+            self._end(cancel, f"No sheet: {error}")
 
         self._status.say(f"Rendering {len(wishes)} shot{'s' if len(wishes) != 1 else ''} for a sheet …")
-        background.submit(Urgency.AHEAD, job, finished, failed, cancel)
+        # Without the token: what is done in spite of a stop that came too late is told.
+        background.submit(Urgency.AHEAD, job, finished, failed)
 
     def _tell(self, words: str, progress: Progress, cancel: CancelToken) -> None:
         if not cancel.cancelled:
             self._status.say(words, progress)
 
     def stop(self) -> None:
-        """Render no further; nothing is written."""
-        if self._background is not None and not self._cancel.cancelled:
-            self._cancel.cancel()
-            self._status.say("No sheet: stopped.")
+        """Render no further; nothing is written, and a printer gets no page unless it had begun."""
+        cancel = self._cancel
+        if self._background is not None and not cancel.cancelled:
+            cancel.cancel()
+            self._status.say("Stopping the sheet …")
             # Once the worker has noticed: the window does not wait for it.
-            self._background.submit(Urgency.AHEAD, lambda: None, lambda _: self.close())
+            self._background.submit(Urgency.AHEAD, lambda: None, lambda _: self._end(cancel, "No sheet: stopped."))
+
+    def _end(self, cancel: CancelToken, words: str) -> None:
+        """Say what became of a sheet; another one may have been asked for meanwhile."""
+        self._status.say(words)
+        if cancel is self._cancel:
+            self.close()
 
     def close(self) -> None:
         """End the thread that renders and writes."""
