@@ -126,8 +126,12 @@ def test_treated_together_a_change_goes_to_the_whole_selection(opened, qtbot):
 
 
 def test_the_first_page_is_back_when_every_shot_is_taken_off(opened, qtbot):
+    bar = opened.controls.verticalScrollBar()
+    opened.resize(1280, 500)
+    qtbot.waitUntil(bar.isVisible)
     opened.session.take_off(list(opened.session.roll.shots))
     assert opened.empty.isVisible() and not opened.easel.isVisible()
+    assert not bar.isVisible()
     assert opened.status.words.text() == ""
     press(opened, "Ctrl+J")  # what is being written, and back
     assert not opened.empty.isVisible()

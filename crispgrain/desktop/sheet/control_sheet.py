@@ -149,6 +149,8 @@ class ControlSheet(QScrollArea):
         self.stage, self.operation = stage, operation or stage.value
         self.title.setText(stage.label)
         self._inside.setVisible(shot is not None)
+        policy = Qt.ScrollBarPolicy.ScrollBarAlwaysOff if shot is None else Qt.ScrollBarPolicy.ScrollBarAsNeeded
+        self.setVerticalScrollBarPolicy(policy)  # a bar would stay beside what is hidden
         if shot is None or pipeline is None:
             return
         given, _ = treatment.addressed(self.operation)
