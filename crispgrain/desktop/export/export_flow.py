@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import QObject
-from PySide6.QtWidgets import QMessageBox, QStackedWidget, QWidget
+from PySide6.QtWidgets import QMessageBox, QWidget
 
 from crispgrain.core.errors import ShotError
 from crispgrain.core.files.checksums import write_sums
@@ -13,6 +13,7 @@ from crispgrain.core.model import Stage
 from crispgrain.core.render import naming
 from crispgrain.core.render.progress import Progress
 from crispgrain.desktop.base.background import Background, Urgency
+from crispgrain.desktop.base.middle import Middle
 from crispgrain.desktop.base.preferences import last_folder, last_output, remember_export
 from crispgrain.desktop.base.status_line import StatusLine
 from crispgrain.orders.job import Job
@@ -30,7 +31,7 @@ class ExportFlow(QObject):
     """Asks where and how, starts the exports, and remembers what was chosen last."""
 
     def __init__(
-        self, session: Session, exporter: Exporter, status: StatusLine, middle: QStackedWidget, window: QWidget
+        self, session: Session, exporter: Exporter, status: StatusLine, middle: Middle, window: QWidget
     ) -> None:
         super().__init__(window)
         self.queue, self.sheet = QueueFlow(exporter, middle, status), SheetFlow(session, status, window)

@@ -7,10 +7,11 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, QUrl
 from PySide6.QtGui import QDesktopServices
-from PySide6.QtWidgets import QFileDialog, QStackedWidget
+from PySide6.QtWidgets import QFileDialog
 
 from crispgrain.core.errors import ShotError
 from crispgrain.core.render.progress import Progress, time_left
+from crispgrain.desktop.base.middle import Middle
 from crispgrain.desktop.base.preferences import AT_ONCE, MEMORY, preferences
 from crispgrain.desktop.base.status_line import StatusLine
 from crispgrain.orders.job import Job
@@ -26,7 +27,7 @@ TOGETHER = 150  # ms in which changes are shown together
 class QueueFlow(QObject):
     """Shows the queue in the window's middle."""
 
-    def __init__(self, exporter: Exporter, middle: QStackedWidget, status: StatusLine) -> None:
+    def __init__(self, exporter: Exporter, middle: Middle, status: StatusLine) -> None:
         super().__init__(middle)
         self.view = view = QueueView()
         self._queue, self._middle, self._status = exporter.queue, middle, status
@@ -38,7 +39,7 @@ class QueueFlow(QObject):
         exporter.progress.connect(self._progress)
         view.at_once.setValue(self._queue.at_once)
         view.limit.setValue(self._queue.memory_limit / GIGABYTE)
-        view.closed.connect(lambda: middle.setCurrentIndex(1))
+        view.closed.connect(middle.show_easel)
         view.pause_wanted.connect(self._pause)
         view.first_wanted.connect(lambda ids: self._do(self._queue.put_first, ids))
         view.shift_wanted.connect(lambda ids, by: self._do(self._queue.shift, ids, by))

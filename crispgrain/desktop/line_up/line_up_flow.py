@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtWidgets import QStackedWidget
 
 from crispgrain.cancel import CancelToken
 from crispgrain.desktop.base.background import Background, Urgency
+from crispgrain.desktop.base.middle import Middle
 from crispgrain.session.line_up import EDGE, Row, Spot, row_of, side_by_side, spot_of
 from crispgrain.session.session import Session
 from crispgrain.session.shots import OpenShot, ShotId, State
@@ -22,7 +22,7 @@ class LineUpFlow(QObject):
 
     started = Signal()
 
-    def __init__(self, session: Session, view: LineUpView, middle: QStackedWidget, background: Background) -> None:
+    def __init__(self, session: Session, view: LineUpView, middle: Middle, background: Background) -> None:
         super().__init__(view)
         self._session, self._view, self._middle, self._background = session, view, middle, background
         self._cancel = CancelToken()
@@ -125,4 +125,4 @@ class LineUpFlow(QObject):
 
     def close(self) -> None:
         self._cancel.cancel()
-        self._middle.setCurrentIndex(1)
+        self._middle.show_easel()

@@ -6,12 +6,13 @@ from functools import partial
 
 from PySide6.QtCore import QEvent, Qt
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QImage, QKeyEvent
-from PySide6.QtWidgets import QMainWindow, QMessageBox, QStackedWidget
+from PySide6.QtWidgets import QMainWindow, QMessageBox
 
 from crispgrain.core.files import Source
 from crispgrain.core.render.progress import Progress
 from crispgrain.core.resolve import Resolved
 from crispgrain.desktop.base.background import Background
+from crispgrain.desktop.base.middle import Middle
 from crispgrain.desktop.base.preferences import preferences, sidecar_folder
 from crispgrain.desktop.base.status_line import StatusLine
 from crispgrain.desktop.contact.contact_room import ContactRoom
@@ -46,7 +47,6 @@ from .opening import Opening, local_paths
 from .outside_flow import OutsideFlow
 
 FLIP_KEY = Qt.Key.Key_S  # hold to see the source
-EASEL = 1  # its page in the middle
 
 
 class Window(QMainWindow):
@@ -63,7 +63,7 @@ class Window(QMainWindow):
         self.background, self.exporter = Background(), Exporter(orders_file(), store_file())
 
         self.rail, self.controls, self.status, self.empty = StageRail(), ControlSheet(), StatusLine(), EmptyState()
-        self.easel, self.middle = Easel(session.viewport, session.comparing), QStackedWidget()
+        self.easel, self.middle = Easel(session.viewport, session.comparing), Middle()
         self.strip = TestStrip(self.background)
         self.contact = ContactRoom(session, self.background)
         self.sheet = self.contact.sheet
@@ -130,7 +130,7 @@ class Window(QMainWindow):
         self.opening.open_demo(partial(self.empty.setEnabled, True))
 
     def _opened(self, ids: list[int]) -> None:
-        self.middle.setCurrentIndex(EASEL)
+        self.middle.show_easel()
         # The shot that goes on the easel is measured and gets its thumbnail on the way.
         first = ids[0] if self.session.current is None else self.session.current
         self.thumbnails.want([id for id in ids if id != first])
@@ -147,7 +147,7 @@ class Window(QMainWindow):
 
     def _give_way(self) -> None:
         """Where no shot is open, the first page takes the easel's place."""
-        if self.middle.currentIndex() == EASEL and not self.session.roll.shots:
+        if self.middle.shows_easel and not self.session.roll.shots:
             self.middle.setCurrentWidget(self.empty)
 
     def _show_first_look(self, id: int, source: Source, resolved: Resolved, image: QImage) -> None:
