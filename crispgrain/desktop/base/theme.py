@@ -110,6 +110,12 @@ def _style(t: Theme) -> str:
     QPushButton:checked, QToolButton:checked {{ border-bottom: 2px solid {t.accent}; }}
     QPushButton:disabled, QToolButton:disabled {{ color: {t.faint_ink}; }}
     QPushButton:default {{ border: 1px solid {t.accent}; }}
+    QToolButton[popupMode="1"], QToolButton[popupMode="2"] {{ padding-right: 26px; }}
+    QToolButton::menu-button {{ border: none; width: 24px; }}
+    QToolButton::menu-arrow, QToolButton::menu-indicator {{
+        image: url({chevron.as_posix()}); width: 12px; height: 12px;
+    }}
+    QToolButton::menu-indicator {{ subcontrol-position: right center; right: 6px; }}
     QPushButton:focus, QToolButton:focus {{ border: 1px solid {t.ink}; }}
     QComboBox, QAbstractSpinBox, QLineEdit {{
         background: {t.field}; border: 1px solid {t.hairline}; border-radius: 2px; padding: 3px 6px; color: {t.ink};
