@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from PIL import Image
 from PySide6.QtCore import QMimeData, QPoint, QPointF, QRect, Qt, QTimer, QUrl
-from PySide6.QtGui import QDropEvent, QImage, QWheelEvent
+from PySide6.QtGui import QColor, QDropEvent, QImage, QWheelEvent
 from PySide6.QtWidgets import QApplication, QPushButton
 
 from crispgrain.core.colour import icc
@@ -19,7 +19,7 @@ from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.treatment import Treatment, sidecar_path
 from crispgrain.desktop.base.background import Urgency
 from crispgrain.desktop.base.preferences import last_folder, last_output
-from crispgrain.desktop.base.theme import Surround
+from crispgrain.desktop.base.theme import Surround, current_theme
 from crispgrain.desktop.export.export_dialog import ExportDialog
 from crispgrain.desktop.several.sync_dialog import FIXED
 from crispgrain.desktop.window.window import Window
@@ -901,6 +901,30 @@ def test_the_window_goes_on_answering_while_it_renders(opened, qtbot, monkeypatc
     go_on.set()
     settle(opened, qtbot)
     assert threading.main_thread() not in threads
+
+
+def test_a_result_that_is_not_all_there_is_said_not_to_be(opened, qtbot):
+    easel = opened.easel
+    label = QColor(current_theme().panel).getRgb()[:3]
+
+    def words_wide() -> int:
+        """Width of the label in the right lower corner, px."""
+        return int((pixels_of(easel)[-12, easel.divider_at + 4 :] == label).all(axis=-1).sum())
+
+    easel.set_zoom(1.0)
+    settle(opened, qtbot)
+    whole = words_wide()
+    assert easel.unfinished == "" and whole > 40
+    opened.session.cache.clear()
+    opened.change_setting("denoise.luminance", 70.0)
+    qtbot.waitUntil(opened.status.stop.isVisible, timeout=PATIENCE)
+    assert easel.unfinished == "rendering" and words_wide() > whole + 40
+    qtbot.mouseClick(opened.status.stop, LEFT)
+    assert easel.unfinished == "stopped" and words_wide() > whole + 30
+    drag(qtbot, easel, QPoint(300, 300), QPoint(330, 320))  # goes on
+    assert easel.unfinished == "rendering"
+    settle(opened, qtbot)
+    assert easel.unfinished == "" and words_wide() == whole
 
 
 def test_stopping_leaves_the_picture_and_a_move_goes_on(opened, qtbot):

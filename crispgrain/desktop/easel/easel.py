@@ -39,6 +39,7 @@ class Easel(QWidget):
         self.patches: list[Rect] = []
         self.guide: QLineF | None = None  # of the zone whose settings are shown, in the result's pixels
         self.captions: tuple[str, ...] = ("source", "result")  # and that of the outside picture
+        self.unfinished = ""  # what is said of a result parts of which are missing on screen
         self.guides = Guides.NONE
         self.message = ""  # what is said in place of a picture
         viewport.changed.connect(self._moved)

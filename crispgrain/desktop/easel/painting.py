@@ -41,7 +41,8 @@ def paint_easel(painter: QPainter, easel: Easel) -> None:
         flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
         painter.drawText(easel.rect().adjusted(ROOM, ROOM, -ROOM, -ROOM), flags, easel.message)
         return
-    said = easel.captions[1] + (" (approximate)" if isinstance(easel.result.view, Approximate) else "")
+    remark = easel.unfinished or ("approximate" if isinstance(easel.result.view, Approximate) else "")
+    said = f"{easel.captions[1]} ({remark})" if remark else easel.captions[1]
     shown = (easel.source, easel.captions[0]) if easel.flipped else (easel.result, said)
     _paint_pictures(painter, easel, shown, said)
     _paint_over(painter, easel)

@@ -23,6 +23,7 @@ from .layer import Layer, Part, level_for, render_part, screen_image
 from .marks import LOUPE_SCALE
 
 SPOT = 64  # px of the result
+RENDERING = "rendering"
 
 
 class EaselRenderer(QObject):
@@ -67,6 +68,7 @@ class EaselRenderer(QObject):
             border, easel.result.paper = result.border, screen_image(result.paper()).pixelColor(0, 0)
         easel.keep_place(result.size if result is not None else None, border)
         self._choose_views()
+        easel.unfinished = RENDERING if wait else ""
         easel.update()
         self._start_spot()
         self._pump()
@@ -101,6 +103,8 @@ class EaselRenderer(QObject):
         """Compute nothing more until the view or the treatment changes."""
         self._drop_work()
         self._stopped = True
+        if self.easel.unfinished:
+            self._say("stopped")
         self.progress.emit(None)
 
     def close(self) -> None:
@@ -153,6 +157,8 @@ class EaselRenderer(QObject):
     def _pump(self) -> None:
         if self._stopped:
             return
+        easel = self.easel
+        self._say(RENDERING if easel.result.missing(easel.visible, easel.scale) else "")
         wanted = self._wanted()
         if not self._in_work and not wanted:
             self._done = 0
@@ -167,6 +173,11 @@ class EaselRenderer(QObject):
             if item not in self._in_work:
                 self._start(*item)
         self._report(len({*wanted, *self._in_work}))
+
+    def _say(self, unfinished: str) -> None:
+        if self.easel.unfinished != unfinished:
+            self.easel.unfinished = unfinished
+            self.easel.update()
 
     def _report(self, left: int) -> None:
         passed = time.monotonic() - self._started
