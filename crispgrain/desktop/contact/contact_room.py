@@ -45,6 +45,7 @@ class ContactRoom(QWidget):
         layout.setSpacing(0)
         self._head = head = QBoxLayout(QBoxLayout.Direction.LeftToRight)
         head.setContentsMargins(10, 6, 10, 6)
+        head.setSpacing(8)
         head.addWidget(self.bar, 1)
         head.addWidget(self.together)
         head.addWidget(self.button)
