@@ -1,5 +1,7 @@
 """The line-up finds the exception among many shots, and leads to it."""
 
+import re
+
 import numpy as np
 import pytest
 from PIL import Image
@@ -68,6 +70,7 @@ def test_the_shot_with_a_preset_far_too_strong_is_first_by_detail_taken(eight, q
     if header.sortIndicatorOrder() is not Qt.SortOrder.DescendingOrder:
         qtbot.mouseClick(header.viewport(), LEFT, pos=place)
     assert view.id_at(0) == 7
+    assert re.fullmatch(r"\d+\.\d% taken", table.item(0, STRUCTURE).text())
     rects = {id: row.rect for id, row in eight.line_up._rows.items()}
     assert len(set(rects.values())) == 1  # the middle of the easel
     eight.line_up_view.spot.setCurrentIndex(1)

@@ -93,6 +93,11 @@ def structure_words(share: float) -> str:
     return f"Residual: {abs(share):.1%} of the detail in view was {'taken away' if share > 0 else 'added'}."
 
 
+def detail_words(share: float, digits: int = 0) -> str:
+    """The same, where there is room for two words."""
+    return f"{abs(share):.{digits}%} {'taken' if share > 0 else 'added'}"
+
+
 def _middle(rect: Rect) -> Rect:
     """The middle of a rectangle, no larger than can be measured in a moment."""
     share = min(1.0, (MOST_MEASURED / max(rect.width * rect.height, 1)) ** 0.5)

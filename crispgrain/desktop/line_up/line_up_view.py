@@ -17,13 +17,19 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from crispgrain.desktop.easel.figures import detail_words
 from crispgrain.desktop.easel.layer import screen_image
 from crispgrain.session.line_up import GAP, SHOWN, Row, Spot
 from crispgrain.session.shots import OpenShot, ShotId
 
-COLUMNS = ("Shot", "Source", "Result", "Mark", "Reading", "Detail taken", "Halo")
+COLUMNS = ("Shot", "Source", "Result", "Mark", "Reading", "Detail", "Halo")
 SOURCE, RESULT, MARK, READING, STRUCTURE, HALO = range(1, 7)
+HELP = {
+    STRUCTURE: "How much of the source's detail the treatment took away, or added to it.",
+    HALO: "The share of pixels with a halo.",
+}
 PICTURE = SHOWN  # px, height of a picture
+OTHER_SIZE = "other size"  # than the source, so that there is no telling
 SORT = Qt.ItemDataRole.UserRole
 
 
@@ -62,6 +68,8 @@ class LineUpView(QWidget):
         close.clicked.connect(self.closed)
         self.table = QTableWidget(0, len(COLUMNS))
         self.table.setHorizontalHeaderLabels(COLUMNS)
+        for column, words in HELP.items():
+            self.table.horizontalHeaderItem(column).setToolTip(words)
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setIconSize(QSize(PICTURE, PICTURE))
@@ -126,9 +134,11 @@ class LineUpView(QWidget):
         for column, pixels in ((SOURCE, row.source), (RESULT, row.result)):
             picture = QPixmap.fromImage(screen_image(pixels))
             self._item(place, column).setData(Qt.ItemDataRole.DecorationRole, picture.copy(0, 0, self._wide, PICTURE))
-        for column, figure in ((STRUCTURE, row.structure), (HALO, row.halo)):
+        detail = detail_words(row.structure, 1) if row.structure is not None else OTHER_SIZE
+        halo = f"{row.halo:.1%}" if row.halo is not None else OTHER_SIZE
+        for column, figure, words in ((STRUCTURE, row.structure, detail), (HALO, row.halo, halo)):
             self._item(place, column).setData(SORT, figure if figure is not None else -1e9)
-            self._item(place, column).setText(f"{figure:.1%}" if figure is not None else "other size")
+            self._item(place, column).setText(words)
         self.table.setSortingEnabled(True)
 
     def take_off(self, gone: set[ShotId]) -> None:

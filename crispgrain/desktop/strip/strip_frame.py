@@ -21,6 +21,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QApplication, QMenu, QWidget
 
 from crispgrain.desktop.base.theme import current_theme
+from crispgrain.desktop.easel.figures import detail_words
 from crispgrain.session.candidates import Candidate
 
 SURROUND = "#777777"  # as the easel's
@@ -156,7 +157,7 @@ class Frame(QWidget):
         if self.rung is None:
             return ()
         halo, taken = self.rung
-        return f"halo {halo:.1%}", f"{abs(taken):.0%} {'taken' if taken > 0 else 'added'}"
+        return f"halo {halo:.1%}", detail_words(taken)
 
     def _paint_label(self, painter: QPainter) -> None:
         theme = current_theme()
