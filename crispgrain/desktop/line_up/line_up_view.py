@@ -69,7 +69,7 @@ class LineUpView(QWidget):
         self.table = QTableWidget(0, len(COLUMNS))
         self.table.setHorizontalHeaderLabels(COLUMNS)
         for column, words in HELP.items():
-            self.table.horizontalHeaderItem(column).setToolTip(words)
+            self.table.model().setHeaderData(column, Qt.Orientation.Horizontal, words, Qt.ItemDataRole.ToolTipRole)
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setIconSize(QSize(PICTURE, PICTURE))
