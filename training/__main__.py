@@ -165,7 +165,7 @@ def main() -> None:
         return
     checkpoint = folder / "checkpoint.pt"
     steps = torch.load(checkpoint, weights_only=True)["step"] if checkpoint.exists() else 0
-    notes = f"{job.name}, {f'{steps} steps at the constant rate, then ' if steps else ''}a fall"
+    notes = f"{job.name}, {f'{steps} steps, then ' if steps else ''}a fall"
     network = job.make_network()
     network.load_state_dict(torch.load(folder / "weights.pt", weights_only=True))
     difference = export.export(network, job.inputs, target, notes)

@@ -14,8 +14,8 @@ from ...colour.spaces import OPPONENT, apply_matrix, from_opponent, to_opponent
 from ...meter.reading import Noise
 from ...model import Context, Model, Parameter, Stage, Values
 from ...networks import runtime
-from ...networks.conditioned import MULTIPLE, REACH, TILE, restored
-from ..effort import EFFORT
+from ...networks.conditioned import MULTIPLE, TILE, reach, restored
+from ..effort import LAYERS_EFFORT
 from .parameters import STRENGTHS, after, summary
 from .sliding_dct import TONE_REACH, tone_map
 
@@ -79,9 +79,9 @@ MODEL = Model(
     (
         *STRENGTHS,
         COMPRESSION,
-        EFFORT,
+        LAYERS_EFFORT,
     ),
-    run, lambda values, context: REACH + TONE_REACH + shadow_clipping.REACH,
+    run, lambda values, context: reach(str(values["effort"])) + TONE_REACH + shadow_clipping.REACH,
     unavailable=lambda: runtime.unavailable(NAME), tile=lambda values: TILE, grid=MULTIPLE, after=after,
     tolerance=runtime.ROUNDING,
     summary=summary, strength="luminance",

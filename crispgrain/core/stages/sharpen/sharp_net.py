@@ -12,14 +12,13 @@ from ...colour.spaces import OPPONENT, SRGB_TO_WORKING, WORKING_TO_SRGB, apply_m
 from ...meter.reading import Blur
 from ...model import Context, Model, Parameter, Stage, Values
 from ...networks import runtime
-from ...networks.conditioned import MULTIPLE, REACH, TILE, restored
+from ...networks.conditioned import MULTIPLE, TILE, reach, restored
 from ..denoise.photo_net import COMPRESSION
 from ..denoise.sliding_dct import TONE_REACH, tone_map
 from ..effort import LAYERS_EFFORT
 from . import luminance, regions, undo, words
 
 NAME = "sharp-net"
-LARGE_REACH = 112  # px, with more layers; what lies farther changes no value by more than 3e-6 (four photographs)
 LARGEST = 3.0  # px, the largest blur the network is told of
 LEAST = 0.1  # px; less is no blur
 
@@ -66,10 +65,6 @@ def run(pixels: Array, values: Values, context: Context) -> Array:
     return undo.by_radius(pixels, radius, values, context, sharpened)
 
 
-def _reach(values: Values) -> int:
-    return LARGE_REACH if values["effort"] == "best" else REACH
-
-
 MODEL = Model(
     Stage.SHARPEN, NAME, "Sharp net",
     "The everyday choice, for a mild blur of any kind: a network of our own that need not know which.",
@@ -81,7 +76,7 @@ MODEL = Model(
                 help="How far the blur is undone. Above 100 % it is taken for larger than metered."),
         regions.VARIES, undo.FINE, undo.COARSE, undo.HALO, COMPRESSION, LAYERS_EFFORT,
     ),
-    run, lambda values, context: _reach(values) + TONE_REACH + undo.BOUND_MARGIN,
+    run, lambda values, context: reach(str(values["effort"])) + TONE_REACH + undo.BOUND_MARGIN,
     unavailable=lambda: runtime.unavailable(NAME), tile=lambda values: TILE, grid=MULTIPLE,
     suits=lambda reading: reading.blur.kind in ("none", "soft lens"),
     tolerance=runtime.ROUNDING,
