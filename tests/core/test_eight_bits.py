@@ -59,8 +59,11 @@ def test_every_day_networks_are_there_in_both_ways():
 
 
 @here
-def test_best_effort_computes_with_floats():
+def test_best_effort_computes_with_floats_and_more_layers_where_there_are(monkeypatch):
     inputs = inputs_of("photo-net")
+    best = ensemble.run("photo-net", inputs, "best", ensemble.ROTATIONS[:1])
+    assert np.array_equal(best, runtime.run("photo-net-large", inputs, exact=True))
+    monkeypatch.setattr(ensemble.runtime, "unavailable", lambda name: "missing")
     best = ensemble.run("photo-net", inputs, "best", ensemble.ROTATIONS[:1])
     assert np.array_equal(best, runtime.run("photo-net", inputs, exact=True))
     assert np.array_equal(ensemble.run("photo-net", inputs, "fast", ()), runtime.run("photo-net", inputs))
