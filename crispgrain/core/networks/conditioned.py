@@ -16,7 +16,17 @@ TILE = 384  # px; smaller ones would be mostly margin
 
 
 def reach(effort: str) -> int:
-    """How far a network that has a large size looks, px.
+    """How far photo and sharp net look, which have more layers at their best.
+
+    Parameters
+    ----------
+    effort : str
+        ``fast`` or ``best``.
+
+    Returns
+    -------
+    int
+        Margin, px on each side; as large at best where the network with more layers is missing.
 
     Examples
     --------
