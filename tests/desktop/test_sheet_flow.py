@@ -33,6 +33,20 @@ def dialog(opened, qtbot):
     return asked
 
 
+@pytest.fixture
+def slow_writer(monkeypatch):
+    """Two events: set once a sheet is being written, and to let it be written."""
+    writing, let_go = threading.Event(), threading.Event()
+
+    def written(*given):
+        writing.set()
+        let_go.wait(PATIENCE / 1000)
+        return write_pdf(*given)
+
+    monkeypatch.setattr("crispgrain.core.sheet.pdf.write_pdf", written)
+    return writing, let_go
+
+
 def picture_at(seen):
     """Left, top, width and height in mm of what is not white, lines left aside."""
     dark = (seen.min(axis=-1) < 245).astype(int)
@@ -79,22 +93,27 @@ def test_a_sheet_is_stopped_and_nothing_is_written(opened, dialog, qtbot, tmp_pa
     assert not list(tmp_path.glob("*.pdf"))
 
 
-def test_another_sheet_may_be_asked_for_while_one_is_being_stopped(opened, dialog, qtbot, tmp_path, monkeypatch):
-    writing, stopped = threading.Event(), threading.Event()
-
-    def written(*given):
-        writing.set()
-        stopped.wait(PATIENCE / 1000)
-        return write_pdf(*given)
-
-    monkeypatch.setattr("crispgrain.core.sheet.pdf.write_pdf", written)
+def test_another_sheet_may_be_asked_for_while_one_is_being_stopped(opened, dialog, qtbot, tmp_path, slow_writer):
+    writing, let_go = slow_writer
     opened.export_flow.sheet.make(dialog, tmp_path / "first.pdf")
     qtbot.waitUntil(writing.is_set, timeout=PATIENCE)
     opened.export_flow.sheet.stop()
     opened.export_flow.sheet.make(dialog, tmp_path / "second.pdf")
-    stopped.set()
+    let_go.set()
     qtbot.waitUntil(lambda: "Written: second.pdf" in opened.status.words.text(), timeout=PATIENCE)
     assert [p.name for p in tmp_path.glob("*.pdf")] == ["second.pdf"]
+
+
+def test_a_stop_ends_the_sheet_under_way_and_the_one_that_waits(opened, dialog, qtbot, tmp_path, slow_writer):
+    writing, let_go = slow_writer
+    opened.export_flow.sheet.make(dialog, tmp_path / "first.pdf")
+    qtbot.waitUntil(writing.is_set, timeout=PATIENCE)
+    opened.export_flow.sheet.make(dialog, tmp_path / "second.pdf")
+    opened.export_flow.sheet.stop()
+    let_go.set()
+    qtbot.waitUntil(lambda: opened.export_flow.sheet._background is None, timeout=PATIENCE)
+    assert not list(tmp_path.glob("*.pdf"))
+    assert opened.status.words.text() == "No sheet: stopped."
 
 
 def test_who_stops_a_sheet_while_it_is_written_gets_no_file(opened, dialog, qtbot, tmp_path, monkeypatch):

@@ -33,7 +33,7 @@ class SheetFlow(QObject):
         super().__init__(window)
         self._session, self._status, self._window = session, status, window
         self._background: Background | None = None
-        self._cancel = CancelToken()
+        self._running: list[CancelToken] = []  # of each sheet that is made, or waits for the one before
         status.stop_wanted.connect(self.stop)
 
     def ask(self) -> None:
@@ -64,7 +64,8 @@ class SheetFlow(QObject):
         columns, rows, treated = dialog.columns.value(), dialog.rows.value(), [dialog.of(t) for _, t in wishes]
 
         background = self._background = self._background or Background(1)
-        cancel = self._cancel = CancelToken()
+        cancel = CancelToken()
+        self._running.append(cancel)
 
         def rendered(number: int, shot: Shot, own: Treatment) -> Picture:
             words = f"Rendering {shot.path.name} for a sheet ({number} of {len(wishes)})"
@@ -119,22 +120,30 @@ class SheetFlow(QObject):
 
     def stop(self) -> None:
         """Render no further; nothing is written, and a printer gets no page unless it had begun."""
-        cancel = self._cancel
-        if self._background is not None and not cancel.cancelled:
-            cancel.cancel()
+        for cancel in [c for c in self._running if not c.cancelled]:
+            self._stop(cancel)
+
+    def _stop(self, cancel: CancelToken) -> None:
+        cancel.cancel()
+        if self._background is not None:
             self._status.say("Stopping the sheet …")
             # Once the worker has noticed: the window does not wait for it.
             self._background.submit(Urgency.AHEAD, lambda: None, lambda _: self._end(cancel, "No sheet: stopped."))
 
     def _end(self, cancel: CancelToken, words: str) -> None:
-        """Say what became of a sheet; another one may have been asked for meanwhile."""
+        """Say what became of a sheet, once; another one may have been asked for meanwhile."""
+        if cancel not in self._running:
+            return
+        self._running.remove(cancel)
         self._status.say(words)
-        if cancel is self._cancel:
+        if not self._running:
             self.close()
 
     def close(self) -> None:
         """End the thread that renders and writes."""
-        self._cancel.cancel()
+        for cancel in self._running:
+            cancel.cancel()
+        self._running.clear()
         if self._background is not None:
             self._background.close()
             self._background = None
