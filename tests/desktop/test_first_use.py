@@ -202,6 +202,7 @@ def test_a_ladder_of_any_setting_says_what_each_rung_costs(opened, qtbot):
     halos = [f.rung[0] for f in strip.frames]
     assert halos[-1] > halos[0]
     assert all(f.rung_words[0].startswith("halo") for f in strip.frames)
+    assert all("Rendered in" in f.toolTip() and "pixels are brighter or darker" in f.toolTip() for f in strip.frames)
     next(a for a in strip.rungs.actions() if a.text() == "Strength").trigger()
     wait_for_frames(strip, qtbot)
     added = [f.rung[1] for f in strip.frames]

@@ -174,11 +174,18 @@ def test_error_is_shown_where_the_truth_is_known(tmp_path):
     shot.write(path)
     found = open_shot(path)
     patch = Rect(600, 800, 128, 128)
-    noisy, treated = (
-        render_patch(found, Candidate("", Treatment().set("denoise.on", on)), patch, TileCache(), CancelToken())[2]
-        for on in (False, True)
-    )
-    assert 20 < noisy < treated < 50
+
+    def error(**values):
+        treatment = Treatment()
+        for name, value in values.items():
+            treatment = treatment.set(name.replace("_", "."), value)
+        return render_patch(found, Candidate("", treatment), patch, TileCache(), CancelToken())[2]
+
+    for base in ("histogram", "linear"):  # the scene is shown in the same light
+        noisy, treated = (error(denoise_on=on, develop_base=base) for on in (False, True))
+        assert 30 < noisy < treated < 50
+    assert error(develop_exposure=1.5) > 27  # brighter errors, but no more than that
+    assert error(finish_on=True) is None
     assert known_truth(found.source).shape == (1500, 2000, 3)
 
 

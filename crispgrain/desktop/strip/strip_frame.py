@@ -69,7 +69,7 @@ class Frame(QWidget):
 
     def _name(self) -> None:
         name = "a candidate" if self.hidden_name else self.candidate.label
-        self.setToolTip(f"Click to adopt: {name}" + "".join(f"\n{w}" for w in (self.figures, *self.rung_words) if w))
+        self.setToolTip("\n".join([f"Click to adopt: {name}", *self.explained]))
         self.setAccessibleName(name)
 
     @property
@@ -158,6 +158,20 @@ class Frame(QWidget):
             return ()
         halo, taken = self.rung
         return f"halo {halo:.1%}", detail_words(taken)
+
+    @property
+    def explained(self) -> list[str]:
+        """The figures once more, in words for who does not know them."""
+        if not self.figures:
+            return []
+        words = [f"Rendered in {self.seconds:.1f} s"]
+        if self.psnr is not None:
+            words.append(f"PSNR {self.psnr:.1f} dB: how near it is to the scene without noise and blur; more is nearer")
+        if self.rung is not None:
+            halo, taken = self.rung
+            words.append(f"Halo: {halo:.1%} of the pixels are brighter or darker than all around them was before")
+            words.append(f"{abs(taken):.0%} of the detail is {'taken away' if taken > 0 else 'added'}")
+        return words
 
     def _paint_label(self, painter: QPainter) -> None:
         theme = current_theme()

@@ -33,9 +33,8 @@ from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.views import halo_mask, structure_taken
 from crispgrain.core.resolve import resolve
 from crispgrain.core.shot import Shot
-from crispgrain.core.transform import Transform
 from crispgrain.core.treatment import Treatment
-from crispgrain.demo.roll import known_truth
+from crispgrain.demo.error import psnr_of
 from crispgrain.desktop.base.background import Background, Urgency
 from crispgrain.desktop.easel.layer import screen_image
 from crispgrain.geometry import Rect
@@ -80,20 +79,13 @@ def render_patch(
     pipeline = Pipeline(shot.source, shot.reading, resolve(treatment, shot.source, shot.reading), cache)
     to_source = pipeline.steps[-1].after.to_source
     rect = to_source.inverse.rect(patch).intersect(pipeline.size.rect)
-    profile = icc.profile("srgb")
     if candidate.outside is not None:
         pixels = candidate.outside.region(rect, to_source)
     else:
         pixels = pipeline.untiled(rect, cancel=cancel)
-    stored, proof = icc.from_working(pixels, profile, 8), proven(pipeline)
+    stored, proof = icc.from_working(pixels, icc.profile("srgb"), 8), proven(pipeline)
     seconds = time.monotonic() - started
-    truth = known_truth(shot.source) if to_source == Transform() else None
-    shown = stored if proof is None else proof.shown(pixels)
-    if truth is None:
-        return shown, seconds, None
-    light = np.float32(2 ** float(pipeline.resolved[Stage.DEVELOP].values["exposure"]))
-    error = stored / 255 - icc.from_working(np.ascontiguousarray(truth[rect.slices]) * light, profile, 8) / 255
-    return shown, seconds, float(-10 * np.log10(max(float(np.square(error).mean()), 1e-12)))
+    return (stored if proof is None else proof.shown(pixels)), seconds, psnr_of(stored, rect, pipeline)
 
 
 class TestStrip(QWidget):
