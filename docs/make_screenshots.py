@@ -90,7 +90,7 @@ def main() -> None:
     save(window, "test-strip")
     window.strip.ladder.click()
     window.strip_flow.run(Rect(2080, 1900, 110, 300))
-    wait(lambda: all(f.image is not None for f in window.strip.frames))
+    wait(lambda: all(f.rung is not None for f in window.strip.frames))
     wait(rendered)
     save(window, "ladder")
     window.strip.close_strip()

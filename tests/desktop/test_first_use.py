@@ -15,13 +15,16 @@ from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QApplication
 
+from crispgrain.cancel import CancelToken
 from crispgrain.core.files import preview
 from crispgrain.core.meter import Reading
 from crispgrain.core.model import Stage
+from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.views import Approximate, Halo, Residual, Result
 from crispgrain.desktop.contact.thumbnails import quick_thumbnail
 from crispgrain.desktop.several.sync_dialog import SyncDialog
+from crispgrain.desktop.strip.test_strip import rung_figures
 from crispgrain.desktop.window.menus import LEFT as LEFT_OVER
 from crispgrain.geometry import Rect
 from crispgrain.session.comparing import Look
@@ -194,17 +197,21 @@ def test_a_ladder_of_any_setting_says_what_each_rung_costs(opened, qtbot):
     opened.strip_flow.run(Rect(160, 240, 100, 200))
     strip = opened.strip
     next(a for a in strip.rungs.actions() if a.text() == "Radius").trigger()
-    wait_for_frames(strip, qtbot)
+    qtbot.waitUntil(lambda: strip.frames and all(f.rung for f in strip.frames), timeout=PATIENCE)
     radii = [f.candidate.treatment[Stage.SHARPEN].values["radius"] for f in strip.frames]
     assert len(radii) == 5
     assert radii == sorted(set(radii))
     assert "Radius" in strip.heading.text()
+    # Each is measured on the whole of the ladder, so that they can be compared.
+    (area,) = opened.easel.patches
+    measured = (opened.session.shot, strip.frames[1].candidate.treatment, Stage.SHARPEN, area)
+    assert strip.frames[1].rung == rung_figures(*measured, TileCache(), CancelToken())
     halos = [f.rung[0] for f in strip.frames]
     assert halos[-1] > halos[0]
     assert all(f.rung_words[0].startswith("halo") for f in strip.frames)
     assert all("Rendered in" in f.toolTip() and "pixels are brighter or darker" in f.toolTip() for f in strip.frames)
     next(a for a in strip.rungs.actions() if a.text() == "Strength").trigger()
-    wait_for_frames(strip, qtbot)
+    qtbot.waitUntil(lambda: strip.frames and all(f.rung for f in strip.frames), timeout=PATIENCE)
     added = [f.rung[1] for f in strip.frames]
     assert abs(added[0]) < 0.01  # at 0 % nothing is done
     assert added[-1] < added[1] < 0  # sharpening adds detail, the more the stronger

@@ -89,13 +89,18 @@ def test_a_strength_ladder_is_one_continuous_picture(opened, qtbot):
     assert strengths == sorted(strengths)
     for left, right in zip(strip.frames, strip.frames[1:], strict=False):
         assert left.geometry().right() + 1 == right.geometry().left()
+    assert min(frame.width() for frame in strip.frames) >= 100  # there is room for what they say
     shot = opened.session.shot
+    (area,) = opened.easel.patches  # what is shown is marked
+    assert area.intersect(PATCH) == PATCH and area.height == PATCH.height
     for n, frame in enumerate(strip.frames):
-        part = Rect(PATCH.top, PATCH.left + 20 * n, PATCH.height, 20)
+        part = Rect(area.top, area.left + area.width // 5 * n, area.height, area.width // 5)
         expected, _, _ = render_patch(shot, frame.candidate, part, TileCache(), CancelToken())
         assert np.abs(values(frame.image).astype(int) - expected).max() <= 1
     qtbot.mouseClick(strip.frames[3], LEFT, pos=QPoint(5, 40))
     assert opened.session.treatment[Stage.DENOISE].values["luminance"] == strengths[3]
+    strip.ladder.click()
+    assert opened.easel.patches == [PATCH]
 
 
 def test_a_blind_choice_hides_names_then_tells_and_counts(opened, qtbot):

@@ -201,6 +201,20 @@ def test_summaries_of_a_treatment(tmp_path):
     assert said[Stage.PRINT] == "JPEG 8 bit, 300 ppi"
 
 
+def test_words_without_room_end_in_an_ellipsis_and_are_told_when_pointed_at(qtbot):
+    line = StatusLine()
+    qtbot.addWidget(line)
+    line.resize(700, 36)
+    line.show()
+    long = "No sheet: " + "there is no room for this paper " * 5
+    line.say(long)
+    assert line.words.shown().startswith("No sheet: there") and line.words.shown().endswith("…")
+    assert line.words.fontMetrics().horizontalAdvance(line.words.shown()) <= line.words.width()
+    assert line.words.toolTip() == line.words.text() == long
+    line.resize(3000, 36)
+    assert line.words.shown() == long
+
+
 def test_the_bottom_line_shows_progress_and_offers_to_stop(qtbot):
     line = StatusLine()
     qtbot.addWidget(line)

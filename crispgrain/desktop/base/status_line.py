@@ -7,9 +7,11 @@ from pathlib import Path
 
 from PySide6.QtCore import QUrl, Signal
 from PySide6.QtGui import QColor, QDesktopServices
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QProgressBar, QSizePolicy, QToolButton, QWidget
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QProgressBar, QToolButton, QWidget
 
 from crispgrain.core.render.progress import Progress
+
+from .elided_label import ElidedLabel
 
 ZOOM_STEPS: tuple[tuple[str, float | None], ...] = (("fit", None), ("100", 1.0), ("200", 2.0), ("400", 4.0))
 
@@ -29,8 +31,7 @@ class StatusLine(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setFixedHeight(36)
-        self.words = QLabel()
-        self.words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.words = ElidedLabel()
         self.bar = QProgressBar()
         self.bar.setFixedWidth(120)
         self.bar.setTextVisible(False)
@@ -76,7 +77,6 @@ class StatusLine(QWidget):
         if progress is None:
             self._remark = ""
         self.words.setText(words if progress is None else f"{words}: {progress.words}")
-        self.words.setToolTip(self.words.text())
         for widget in (self.bar, self.stop):
             widget.setVisible(progress is not None)
         if progress is not None:

@@ -36,6 +36,7 @@ class StripFlow(QObject):
         self._resting.setInterval(RESTING)
         self._resting.timeout.connect(self._run)
         strip.patch_wanted.connect(self._ask_patch)
+        strip.ladder.toggled.connect(self._mark)
         strip.counted.connect(status.say)
         strip.closed.connect(self._closed)
         strip.proven = session.comparing.proof_of
@@ -98,16 +99,18 @@ class StripFlow(QObject):
         """Show on the easel where the patches are."""
         shot, to_result = self.session.shot, self._to_source.inverse
         if shot is not None:
-            self.easel.patches = [to_result.rect(patch.within(shot.source.size)) for patch in self._patches]
+            size = shot.source.size
+            places = self.strip.places([patch.within(size) for patch in self._patches], size)
+            self.easel.patches = [to_result.rect(place) for place in places]
         self.easel.update()
 
     def _run(self) -> None:
         shot = self.session.shot
         if shot is None or not self._patches:
             return
-        self._mark()
         self._ran, self._proven_as = (self.session.stage, shot, self.session.treatment), self._proof
         self.strip.run(*self._ran, [patch.within(shot.source.size) for patch in self._patches])
+        self._mark()
 
     def _closed(self) -> None:
         self._resting.stop()

@@ -15,10 +15,8 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QMenu,
     QScrollArea,
-    QSizePolicy,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -36,8 +34,9 @@ from crispgrain.core.shot import Shot
 from crispgrain.core.treatment import Treatment
 from crispgrain.demo.error import psnr_of
 from crispgrain.desktop.base.background import Background, Urgency
+from crispgrain.desktop.base.elided_label import ElidedLabel
 from crispgrain.desktop.easel.layer import screen_image
-from crispgrain.geometry import Rect
+from crispgrain.geometry import Rect, Size
 from crispgrain.session.candidates import LADDER, MOST, Candidate, candidates, ladder, ladder_settings
 
 from .strip_frame import LINE, Frame, SharedLook
@@ -45,6 +44,7 @@ from .strip_frame import LINE, Frame, SharedLook
 MOST_PATCHES = 3
 EDGES = {1: 156, 2: 118, 3: 96}  # px; of a frame, by the number of patches
 LADDER_SIZE = QSize(800, 230)  # px
+RUNG = 100  # px; narrower ones could neither be judged nor say what they are
 CACHE = 200_000_000  # bytes
 
 Rendered = tuple[NDArray[np.uint8], float, float | None]  # values, seconds, PSNR
@@ -88,6 +88,14 @@ def render_patch(
     return (stored if proof is None else proof.shown(pixels)), seconds, psnr_of(stored, rect, pipeline)
 
 
+def widened(patch: Rect, size: Size) -> Rect:
+    """A patch as a ladder needs it, on its screen: as wide as its rungs want to be, as far as there is picture."""
+    scale = max(1, LADDER_SIZE.height() // patch.height)
+    width = min(max(patch.width, -(-LADDER * RUNG // scale)), size.width)
+    left = min(max(patch.left - (width - patch.width) // 2, 0), size.width - width)
+    return Rect(patch.top, left, patch.height, width)
+
+
 class TestStrip(QWidget):
     """Candidates of a stage on one or more patches. Click one to adopt it."""
 
@@ -111,8 +119,7 @@ class TestStrip(QWidget):
         self.frames: list[Frame] = []
         self.look = SharedLook()
         self.tally: Counter[str] = Counter()  # of blind choices
-        self.heading = QLabel()
-        self.heading.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.heading = ElidedLabel()
         self.choice = QMenu(self)
         pick = self._button("Candidates", "Choose which models and strengths to compare.")
         pick.setMenu(self.choice)
@@ -174,6 +181,11 @@ class TestStrip(QWidget):
         else:
             self._lay_candidates([c for c in every if c.choice not in self._left_out] or every)
         self.show()
+
+    def places(self, patches: list[Rect], size: Size) -> list[Rect]:
+        """What it shows of patches of a source: a ladder has room for the first, and may need more of it."""
+        on_ladder = patches and self.ladder.isChecked() and self.ladder.isEnabled()
+        return [widened(patches[0], size)] if on_ladder else patches
 
     # ---- what is compared -----------------------------------------------------
     def _fill_choice(self, every: list[Candidate]) -> None:
@@ -245,14 +257,14 @@ class TestStrip(QWidget):
                 self._start(frame, patch, cache)
         self._grid.setColumnStretch(len(shown), 1)
         places = f"{len(patches)} patches" if len(patches) > 1 else f"{patches[0].width} × {patches[0].height} px"
-        wish = "which do you like best?" if blind else "click to keep"
+        wish = "which is best?" if blind else "click to keep"
         self._say(f"{stage.label} on {places}: {wish}")
         self.setFixedHeight(len(patches) * (edge + 14) + 2 * LINE + 56)
 
     def _lay_ladder(self, rungs: list[Candidate]) -> None:
         """Each strength on its slice of the patch, without gaps: one picture."""
         assert self._asked is not None
-        patch = self._asked[3][0]
+        (patch,) = self.places(self._asked[3], self._asked[1].source.size)
         width = max(1, patch.width // LADDER)
         scale = max(1, min(LADDER_SIZE.height() // patch.height, LADDER_SIZE.width() // (LADDER * width)))
         height = min(patch.height * scale, LADDER_SIZE.height())
@@ -261,11 +273,13 @@ class TestStrip(QWidget):
         cache = self._cache
         for column, candidate in enumerate(rungs):
             part = Rect(patch.top, patch.left + column * width, patch.height, width)
-            self._start(self._add(candidate, QSize(width * scale, height), 0, column, 4), part, cache, True)
+            self._start(self._add(candidate, QSize(width * scale, height), 0, column, 4), part, cache, measured=False)
+        for frame in self.frames:
+            self._measure(frame, patch, cache)
         self._grid.setColumnStretch(len(rungs), 1)
         settings = ladder_settings(*self._asked[:3])
         name = next((p.name for p in settings if p.id == self._setting), settings[0].name)
-        self._say(f"{rungs[0].model}, rising {name}: click to keep")
+        self._say(f"{rungs[0].model}, rising {name}")
         self.setFixedHeight(height + 4 * LINE + 64)
 
     def _add(self, candidate: Candidate, size: QSize, row: int, column: int, lines: int) -> Frame:
@@ -279,22 +293,18 @@ class TestStrip(QWidget):
 
     def _say(self, words: str) -> None:
         self.heading.setText(words)
-        self.heading.setToolTip(words)
 
     def _repaint(self) -> None:
         for frame in self.frames:
             frame.update()
 
-    def _start(self, frame: Frame, patch: Rect, cache: TileCache, measured: bool = False) -> None:
+    def _start(self, frame: Frame, patch: Rect, cache: TileCache, measured: bool = True) -> None:
         assert self._asked is not None
-        stage, shot, cancel, candidate = *self._asked[:2], self._cancel, frame.candidate
+        shot, cancel = self._asked[1], self._cancel
 
-        def job() -> tuple[Rendered, Figures | None]:
-            rendered = render_patch(shot, candidate, patch, cache, cancel, self.proven)
-            return rendered, rung_figures(shot, candidate.treatment, stage, patch, cache, cancel) if measured else None
-
-        def done(answer: tuple[Rendered, Figures | None]) -> None:
-            (stored, frame.seconds, frame.psnr), frame.rung = answer
+        def done(rendered: Rendered) -> None:
+            stored, frame.seconds, psnr = rendered
+            frame.psnr = psnr if measured else None
             frame.image = screen_image(stored)
             frame.hide_name(frame.hidden_name)  # its figures are known now
 
@@ -302,7 +312,23 @@ class TestStrip(QWidget):
             frame.problem = str(error) or type(error).__name__
             frame.update()
 
+        job = partial(render_patch, shot, frame.candidate, patch, cache, cancel, self.proven)
         self._background.submit(Urgency.STRIP, job, done, failed, cancel)
+
+    def _measure(self, frame: Frame, patch: Rect, cache: TileCache) -> None:
+        """Figures of a rung on all of its ladder's patch: of the part it shows alone they could not be compared."""
+        assert self._asked is not None
+        stage, shot, cancel, candidate = *self._asked[:2], self._cancel, frame.candidate
+
+        def job() -> tuple[Rendered, Figures]:
+            rendered = render_patch(shot, candidate, patch, cache, cancel)
+            return rendered, rung_figures(shot, candidate.treatment, stage, patch, cache, cancel)
+
+        def done(answer: tuple[Rendered, Figures]) -> None:
+            (_, _, frame.psnr), frame.rung = answer
+            frame.hide_name(frame.hidden_name)
+
+        self._background.submit(Urgency.STRIP, job, done, cancel=cancel)
 
     # ---- choosing ---------------------------------------------------------------
     def _adopt(self, candidate: Candidate) -> None:
