@@ -7,9 +7,11 @@ from PySide6.QtGui import QContextMenuEvent, QImage, QWheelEvent
 from PySide6.QtWidgets import QInputDialog, QMenu
 
 from crispgrain.cancel import CancelToken
+from crispgrain.core.colour import icc
 from crispgrain.core.files import read_shot
 from crispgrain.core.model import Stage
 from crispgrain.core.render.cache import TileCache
+from crispgrain.core.render.views import halo_mask, structure_taken
 from crispgrain.core.shot import open_shot
 from crispgrain.core.treatment import Treatment
 from crispgrain.demo.roll import ROLL, known_truth
@@ -101,6 +103,29 @@ def test_a_strength_ladder_is_one_continuous_picture(opened, qtbot):
     assert opened.session.treatment[Stage.DENOISE].values["luminance"] == strengths[3]
     strip.ladder.click()
     assert opened.easel.patches == [PATCH]
+
+
+def test_a_ladder_of_a_turned_and_cropped_shot_is_one_picture_too(opened, qtbot):
+    for name, value in (("crop.on", True), ("crop.turn", "90"), ("crop.left", 10.0), ("crop.bottom", 80.0)):
+        opened.change_setting(name, value)
+    settle(opened, qtbot)
+    opened.strip_flow.run(Rect(60, 10, 80, 100))
+    strip = opened.strip
+    strip.ladder.click()
+    qtbot.waitUntil(lambda: strip.frames and all(f.rung for f in strip.frames), timeout=PATIENCE)
+    (area,) = opened.easel.patches
+    assert area.left >= 0 and area.right <= opened.session.pipeline.size.width
+    width = area.width // 5
+    for n, frame in enumerate(strip.frames):
+        result = opened.session.shot.pipeline(frame.candidate.treatment)
+        part = Rect(area.top, area.left + width * n, area.height, width)
+        expected = icc.from_working(result.untiled(part), icc.profile("srgb"), 8)
+        assert np.abs(values(frame.image).astype(int) - expected).max() <= 1
+    # What a rung costs is measured there, too.
+    after = strip.frames[0].candidate.treatment.up_to(Stage.DENOISE)
+    chains = (opened.session.shot.pipeline(t) for t in (after.set("denoise.on", False), after))
+    old, new = (chain.untiled(area) for chain in chains)
+    assert strip.frames[0].rung == (float(halo_mask(old, new).mean()), structure_taken(old, new))
 
 
 def test_a_blind_choice_hides_names_then_tells_and_counts(opened, qtbot):

@@ -97,11 +97,9 @@ class StripFlow(QObject):
 
     def _mark(self) -> None:
         """Show on the easel where the patches are."""
-        shot, to_result = self.session.shot, self._to_source.inverse
-        if shot is not None:
-            size = shot.source.size
-            places = self.strip.places([patch.within(size) for patch in self._patches], size)
-            self.easel.patches = [to_result.rect(place) for place in places]
+        shot, result = self.session.shot, self.session.pipeline
+        if shot is not None and result is not None:
+            self.easel.patches = self.strip.places([p.within(shot.source.size) for p in self._patches], result)
         self.easel.update()
 
     def _run(self) -> None:

@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from crispgrain.arrays import Array
 from crispgrain.cancel import CancelToken
 from crispgrain.core.colour import icc
 from crispgrain.core.colour.proof import Proof
@@ -63,8 +64,17 @@ def rung_figures(
     """What a stage does to a patch of the source: share of pixels with a halo, and of the detail that it took away."""
     after = treatment.up_to(stage)
     before = after if stage is Stage.DEVELOP else after.set(f"{stage}.on", False)
-    old, new = (shot.pipeline(t, cache).untiled(patch, cancel=cancel) for t in (before, after))
+    old, new = (_of(shot.pipeline(t, cache), patch, cancel) for t in (before, after))
     return float(halo_mask(old, new).mean()), structure_taken(old, new)
+
+
+def _of(pipeline: Pipeline, patch: Rect, cancel: CancelToken) -> Array:
+    """What a chain makes of a patch of the source, wherever it comes to lie."""
+    return pipeline.untiled(_place(pipeline, patch), cancel=cancel)
+
+
+def _place(pipeline: Pipeline, patch: Rect) -> Rect:
+    return pipeline.steps[-1].after.to_source.inverse.rect(patch).intersect(pipeline.size.rect)
 
 
 def render_patch(
@@ -77,10 +87,9 @@ def render_patch(
     treatment = candidate.treatment
     started = time.monotonic()
     pipeline = Pipeline(shot.source, shot.reading, resolve(treatment, shot.source, shot.reading), cache)
-    to_source = pipeline.steps[-1].after.to_source
-    rect = to_source.inverse.rect(patch).intersect(pipeline.size.rect)
+    rect = _place(pipeline, patch)
     if candidate.outside is not None:
-        pixels = candidate.outside.region(rect, to_source)
+        pixels = candidate.outside.region(rect, pipeline.steps[-1].after.to_source)
     else:
         pixels = pipeline.untiled(rect, cancel=cancel)
     stored, proof = icc.from_working(pixels, icc.profile("srgb"), 8), proven(pipeline)
@@ -89,7 +98,7 @@ def render_patch(
 
 
 def widened(patch: Rect, size: Size) -> Rect:
-    """A patch as a ladder needs it, on its screen: as wide as its rungs want to be, as far as there is picture."""
+    """A patch of a result as a ladder needs it: as wide as its rungs want to be, as far as there is picture."""
     scale = max(1, LADDER_SIZE.height() // patch.height)
     width = min(max(patch.width, -(-LADDER * RUNG // scale)), size.width)
     left = min(max(patch.left - (width - patch.width) // 2, 0), size.width - width)
@@ -182,10 +191,14 @@ class TestStrip(QWidget):
             self._lay_candidates([c for c in every if c.choice not in self._left_out] or every)
         self.show()
 
-    def places(self, patches: list[Rect], size: Size) -> list[Rect]:
-        """What it shows of patches of a source: a ladder has room for the first, and may need more of it."""
-        on_ladder = patches and self.ladder.isChecked() and self.ladder.isEnabled()
-        return [widened(patches[0], size)] if on_ladder else patches
+    def places(self, patches: Sequence[Rect], result: Pipeline) -> list[Rect]:
+        """What it shows of patches of the source, where they lie in a result.
+
+        A ladder has room for the first, and may need more around it.
+        """
+        places = [_place(result, patch) for patch in patches]
+        on_ladder = places and self.ladder.isChecked() and self.ladder.isEnabled()
+        return [widened(places[0], result.size)] if on_ladder else places
 
     # ---- what is compared -----------------------------------------------------
     def _fill_choice(self, every: list[Candidate]) -> None:
@@ -264,20 +277,23 @@ class TestStrip(QWidget):
     def _lay_ladder(self, rungs: list[Candidate]) -> None:
         """Each strength on its slice of the patch, without gaps: one picture."""
         assert self._asked is not None
-        (patch,) = self.places(self._asked[3], self._asked[1].source.size)
-        width = max(1, patch.width // LADDER)
-        scale = max(1, min(LADDER_SIZE.height() // patch.height, LADDER_SIZE.width() // (LADDER * width)))
-        height = min(patch.height * scale, LADDER_SIZE.height())
+        stage, shot, treatment, patches = self._asked
+        result = shot.pipeline(treatment)
+        to_source = result.steps[-1].after.to_source
+        (area,) = self.places(patches, result)
+        width = max(1, area.width // LADDER)
+        scale = max(1, min(LADDER_SIZE.height() // area.height, LADDER_SIZE.width() // (LADDER * width)))
+        height = min(area.height * scale, LADDER_SIZE.height())
         self._grid.setSpacing(0)
         self.look.zoom = float(scale)
         cache = self._cache
         for column, candidate in enumerate(rungs):
-            part = Rect(patch.top, patch.left + column * width, patch.height, width)
+            part = to_source.rect(Rect(area.top, area.left + column * width, area.height, width))
             self._start(self._add(candidate, QSize(width * scale, height), 0, column, 4), part, cache, measured=False)
         for frame in self.frames:
-            self._measure(frame, patch, cache)
+            self._measure(frame, to_source.rect(area), cache)
         self._grid.setColumnStretch(len(rungs), 1)
-        settings = ladder_settings(*self._asked[:3])
+        settings = ladder_settings(stage, shot, treatment)
         name = next((p.name for p in settings if p.id == self._setting), settings[0].name)
         self._say(f"{rungs[0].model}, rising {name}")
         self.setFixedHeight(height + 4 * LINE + 64)
