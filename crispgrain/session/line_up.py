@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Sequence
 from enum import StrEnum
 from pathlib import Path
@@ -19,6 +20,7 @@ from crispgrain.core.meter.blocks import rough_luminance
 from crispgrain.core.networks.faces import find_faces
 from crispgrain.core.render.cache import TileCache
 from crispgrain.core.render.overview import overview
+from crispgrain.core.render.pipeline import Pipeline
 from crispgrain.core.render.views import halo_mask, structure_taken
 from crispgrain.core.resolve import resolve
 from crispgrain.core.shot import Shot
@@ -84,21 +86,34 @@ def _joined(pictures: Sequence[NDArray[np.uint8]]) -> NDArray[np.uint8]:
     return np.concatenate(parts, axis=1)
 
 
-def spot_of(source: Source, spot: Spot, pointed: tuple[float, float] = (0.5, 0.5)) -> Rect:
-    """A square of a source (whole cells of a mosaic): at a point in shares of width and height, or sought."""
-    height, width = (min(EDGE, n // 2 * 2) for n in (source.size.height, source.size.width))
+def spot_of(
+    source: Source, spot: Spot, pointed: tuple[float, float] = (0.5, 0.5), result: Pipeline | None = None
+) -> Rect:  # fmt: skip
+    """A square of a source (whole cells of a mosaic): at a point in shares of width and height, or sought.
+
+    With a ``result``, in what of the source that shows.
+    """
+    whole = source.size.rect
+    if result is not None:
+        whole = result.steps[-1].after.to_source.rect(result.size.rect).intersect(whole)
+    height, width = (min(EDGE, max(2, n // 2 * 2)) for n in (whole.height, whole.width))
 
     def at(x: float, y: float) -> Rect:
-        left = min(max(int(x * source.size.width) - width // 2, 0), source.size.width - width) // 2 * 2
-        top = min(max(int(y * source.size.height) - height // 2, 0), source.size.height - height) // 2 * 2
+        """About a point in px, moved into what is shown."""
+        left = min(max(int(x) - width // 2, whole.left), whole.right - width) // 2 * 2
+        top = min(max(int(y) - height // 2, whole.top), whole.bottom - height) // 2 * 2
         return Rect(top, left, height, width)
 
-    if spot is Spot.POINTED:
-        return at(*pointed)
-    if spot is Spot.FACE and (face := _largest_face(source)) is not None:
+    if spot is Spot.FACE and (face := _largest_face(source)) is not None and _shown(*face, result):
         return at(*face)
+    wanted = pointed[0] * source.size.width, pointed[1] * source.size.height
     shares = (np.arange(LOOKED_AT) + 0.5) / LOOKED_AT
-    places = [at(float(x), float(y)) for y in shares for x in shares]
+    columns, rows = whole.left + shares * whole.width, whole.top + shares * whole.height
+    points = [(float(x), float(y)) for y in rows for x in columns]
+    places = [at(*point) for point in ([wanted, *points] if spot is Spot.POINTED else points)]
+    places = [place for place in places if _shown(*_middle(place), result)] or [at(*points[len(points) // 2])]
+    if spot is Spot.POINTED:
+        return min(places, key=lambda place: math.dist(_middle(place), wanted))
 
     def detail(rect: Rect) -> float:
         y = rough_luminance(source, rect)
@@ -113,14 +128,27 @@ def spot_of(source: Source, spot: Spot, pointed: tuple[float, float] = (0.5, 0.5
     return max(places, key=detail)
 
 
+def _middle(rect: Rect) -> tuple[float, float]:
+    return rect.left + rect.width / 2, rect.top + rect.height / 2
+
+
+def _shown(x: float, y: float, result: Pipeline | None) -> bool:
+    """Whether a point of the source, in px, is in a result: not in the corners that a turned crop cuts off, say."""
+    if result is None:
+        return True
+    across, down = result.steps[-1].after.to_source.inverse(x, y)
+    return bool(0 <= across <= result.size.width and 0 <= down <= result.size.height)
+
+
 def _largest_face(source: Source) -> tuple[float, float] | None:
-    """The middle of the largest face, in shares of width and height."""
+    """The middle of the largest face, in px from left and top."""
     small = overview(source, resolve(Treatment(), source, first_reading(source)), FACES_AT)
     faces = find_faces(icc.from_working(small, icc.profile("srgb"), 8))
     if not faces:
         return None
     face, (height, width) = faces[0].where, small.shape[:2]
-    return (face.left + face.width / 2) / width, (face.top + face.height / 2) / height
+    across, down = (face.left + face.width / 2) / width, (face.top + face.height / 2) / height
+    return across * source.size.width, down * source.size.height
 
 
 def row_of(shot: Shot, treatment: Treatment, rect: Rect, cancel: CancelToken = NEVER) -> Row:

@@ -36,6 +36,24 @@ def test_spots_are_where_detail_and_smooth_parts_are(tmp_path):
     assert middle.width == middle.height == EDGE
 
 
+@pytest.mark.parametrize("angle", [0.0, 40.0])
+@pytest.mark.parametrize("spot", [Spot.DETAIL, Spot.NOISE, Spot.POINTED])
+def test_a_spot_is_sought_in_what_a_crop_leaves(tmp_path, angle, spot):
+    """Finely checked on the left, all but smooth in the corners on the right; cropped to the right two fifths."""
+    page = np.full((800, 1200, 3), 90, np.uint8)
+    page[:, :700] = 60 + 120 * (np.indices((800, 700)).sum(axis=0) // 6 % 2)[..., None]
+    page[300:500, 700:] = 60 + 40 * (np.indices((200, 500)).sum(axis=0) // 6 % 2)[..., None]
+    Image.fromarray(page).save(tmp_path / "page.png")
+    shot = open_shot(tmp_path / "page.png")
+    treatment = Treatment().set("crop.on", True).set("crop.left", 60.0).set("crop.angle", angle)
+    result = shot.pipeline(treatment)
+    found = spot_of(shot.source, spot, (0.1, 0.5), result)
+    x, y = result.steps[-1].after.to_source.inverse(found.left + found.width / 2, found.top + found.height / 2)
+    assert 0 < x < result.size.width and 0 < y < result.size.height
+    row = row_of(shot, treatment, found)
+    assert min(row.result.shape[:2]) > EDGE / 2
+
+
 @pytest.fixture
 def eight(window, tmp_path, clean8, qtbot):
     return lined_up(window, tmp_path, clean8, qtbot, 8)

@@ -65,7 +65,8 @@ class LineUpFlow(QObject):
 
         def job() -> Row:
             known = known_shot(shot.path, store)
-            rects = [spot_of(known.source, spot, pointed) for spot in spots]
+            result = known.pipeline(treatment)
+            rects = [spot_of(known.source, spot, pointed, result) for spot in spots]
             return side_by_side([row_of(known, treatment, rect, cancel) for rect in rects])
 
         def done(row: Row) -> None:
