@@ -136,7 +136,7 @@ def _shown(x: float, y: float, result: Pipeline | None) -> bool:
     """Whether a point of the source, in px, is in a result: not in the corners that a turned crop cuts off, say."""
     if result is None:
         return True
-    across, down = result.steps[-1].after.to_source.inverse(x, y)
+    across, down = result.steps[-1].after.to_source.inverse(x, y)  # type: ignore[arg-type]
     return bool(0 <= across <= result.size.width and 0 <= down <= result.size.height)
 
 
