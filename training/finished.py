@@ -23,7 +23,7 @@ from .sensor import LINEAR, Processing, draw_noise
 KINDS = ("white", "camera", "compressed")
 STRONGEST = 70 / 255  # sigma of white noise
 # Where a colour is so strong that a channel is at its end, only half of the noise survives, and lifts the channel.
-VIVID = (0.2, 0.4, 0.0)  # share of each of KINDS with stronger colours than photographed
+VIVID = 0.4  # share of a camera's pictures with stronger colours than photographed
 STRONGER = (1.3, 3.0)
 PLACES = 3  # in a crop that are looked at
 ANY_QUALITY = (10, 96)
@@ -68,8 +68,7 @@ class Finished:
 def draw_finished(patch: NDArray[np.uint8], rng: np.random.Generator, mix: Mix = MIX) -> Finished:
     """Degrade an 8-bit sRGB patch in one of the ways pictures are degraded."""
     kind = rng.choice(KINDS, p=mix.chance)
-    index = KINDS.index(kind)
-    if rng.random() < VIVID[index]:
+    if kind == "camera" and rng.random() < VIVID:
         patch = _vivid(patch, rng)
     truth = patch.astype(np.float32) / np.float32(255)
     if kind == "white":
@@ -79,6 +78,7 @@ def draw_finished(patch: NDArray[np.uint8], rng: np.random.Generator, mix: Mix =
     else:
         picture = truth
     quality = 100
+    index = KINDS.index(kind)
     if rng.random() < mix.compressed[index]:
         fresh = rng.random() < mix.fresh[index]
         quality = int(rng.integers(*(FRESH_QUALITY if fresh else ANY_QUALITY)))

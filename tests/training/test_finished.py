@@ -61,7 +61,7 @@ def test_the_compression_plane_follows_the_quality():
 
 
 def test_noise_lifts_the_empty_channels_of_vivid_colours(monkeypatch):
-    monkeypatch.setattr(finished, "VIVID", (0, 1, 0))
+    monkeypatch.setattr(finished, "VIVID", 1)
     brick = np.full((192, 192, 3), (150, 40, 30), np.uint8)
     samples = [draw_finished(brick, RNG, only("camera")) for _ in range(20)]
     empty = [s for s in samples if s.truth[..., 1:].max() == 0]
