@@ -128,6 +128,23 @@ def test_a_ladder_of_a_turned_and_cropped_shot_is_one_picture_too(opened, qtbot)
     assert strip.frames[0].rung == (float(halo_mask(old, new).mean()), structure_taken(old, new))
 
 
+@pytest.mark.parametrize("on_ladder", [False, True])
+def test_a_patch_that_a_crop_cuts_off_says_so(opened, qtbot, on_ladder):
+    strip = opened.strip
+    strip.ladder.setChecked(on_ladder)
+    opened.strip_flow.run(PATCH)
+    rendered(strip, qtbot)
+    opened.change_setting("crop.on", True)
+    opened.change_setting("crop.left", 90.0)
+    qtbot.waitUntil(lambda: opened.strip_flow._ran[2] == opened.session.treatment, timeout=PATIENCE)
+    if on_ladder:
+        assert "outside the crop" in strip.heading.text() and not strip.frames
+    else:
+        qtbot.waitUntil(lambda: all(f.problem == "outside the crop" for f in strip.frames), timeout=PATIENCE)
+    assert opened.easel.patches == []
+    settle(opened, qtbot)
+
+
 def test_a_blind_choice_hides_names_then_tells_and_counts(opened, qtbot):
     opened.strip_flow.run(PATCH)
     strip = opened.strip
@@ -215,6 +232,8 @@ def test_error_is_shown_where_the_truth_is_known(tmp_path):
         noisy, treated = (error(denoise_on=on, develop_base=base) for on in (False, True))
         assert 30 < noisy < treated < 50
     assert error(develop_exposure=1.5) > 27  # brighter errors, but no more than that
+    assert error(develop_dark=60.0) > 27
+    assert error(develop_haze=30.0) is None
     assert error(finish_on=True) is None
     assert known_truth(found.source).shape == (1500, 2000, 3)
 

@@ -83,11 +83,18 @@ def render_patch(
     """A candidate's patch, given in pixels of the source; with its PSNR where the truth is known.
 
     It is ``proven`` as the file of its chain would look, if that is asked for.
+
+    Raises
+    ------
+    ValueError
+        If nothing of the patch is in the result.
     """
     treatment = candidate.treatment
     started = time.monotonic()
     pipeline = Pipeline(shot.source, shot.reading, resolve(treatment, shot.source, shot.reading), cache)
     rect = _place(pipeline, patch)
+    if rect.empty:
+        raise ValueError("outside the crop")
     if candidate.outside is not None:
         pixels = candidate.outside.region(rect, pipeline.steps[-1].after.to_source)
     else:
@@ -196,7 +203,7 @@ class TestStrip(QWidget):
 
         A ladder has room for the first, and may need more around it.
         """
-        places = [_place(result, patch) for patch in patches]
+        places = [place for place in (_place(result, patch) for patch in patches) if not place.empty]
         on_ladder = places and self.ladder.isChecked() and self.ladder.isEnabled()
         return [widened(places[0], result.size)] if on_ladder else places
 
@@ -280,7 +287,11 @@ class TestStrip(QWidget):
         stage, shot, treatment, patches = self._asked
         result = shot.pipeline(treatment)
         to_source = result.steps[-1].after.to_source
-        (area,) = self.places(patches, result)
+        areas = self.places(patches, result)
+        if not areas:
+            self._say(f"{stage.label}: the patch is outside the crop")
+            return
+        (area,) = areas
         width = max(1, area.width // LADDER)
         scale = max(1, min(LADDER_SIZE.height() // area.height, LADDER_SIZE.width() // (LADDER * width)))
         height = min(area.height * scale, LADDER_SIZE.height())
